@@ -1,0 +1,27 @@
+//! From signals to measurements. Nothing here decides what to do about them.
+
+pub mod meter;
+pub mod onset;
+pub mod overview;
+pub mod pair;
+pub mod response;
+pub mod spectrum;
+mod verdict;
+mod windows;
+
+pub use pair::{PairMeasurement, PairOptions, measure_pair};
+pub use verdict::Verdict;
+
+/// Called now and then with the part done (0 … 1). Returning `false` asks the computation to stop.
+pub type Progress<'a> = &'a mut dyn FnMut(f64) -> bool;
+
+/// Why a measurement gave no result at all (an uncertain one is a result).
+#[derive(Debug, thiserror::Error)]
+pub enum MeasureError {
+    /// A recording could not be read.
+    #[error(transparent)]
+    Read(#[from] crate::signal::ReadError),
+    /// The caller asked to stop.
+    #[error("stopped on request")]
+    Stopped,
+}

@@ -1,0 +1,218 @@
+//! Averaged cross-spectra and the curve of agreement against lag.
+
+use realfft::num_complex::Complex32;
+use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
+use std::sync::Arc;
+
+/// A pair of transforms of one length with their scratch memory.
+pub struct Transform {
+    forward: Arc<dyn RealToComplex<f32>>,
+    scratch: Vec<Complex32>,
+    input: Vec<f32>,
+}
+
+impl Transform {
+    /// Transforms of `len` real samples (even).
+    pub fn new(len: usize) -> Self {
+        let forward = RealFftPlanner::new().plan_fft_forward(len);
+        let scratch = forward.make_scratch_vec();
+        Self { forward, scratch, input: vec![0.0; len] }
+    }
+
+    /// Length in samples.
+    pub fn len(&self) -> usize {
+        self.input.len()
+    }
+
+    /// Never true; there to keep company with [`Self::len`].
+    pub fn is_empty(&self) -> bool {
+        self.input.is_empty()
+    }
+
+    /// Number of bins, `len / 2 + 1`.
+    pub fn bins(&self) -> usize {
+        self.len() / 2 + 1
+    }
+
+    /// Transforms `samples`, zero-padded to the length, into `out` (unnormalised).
+    ///
+    /// # Panics
+    /// When `samples` is longer than the transform or `out` has another number of bins.
+    pub fn forward(&mut self, samples: &[f32], out: &mut [Complex32]) {
+        self.input[..samples.len()].copy_from_slice(samples);
+        self.input[samples.len()..].fill(0.0);
+        self.forward
+            .process_with_scratch(&mut self.input, out, &mut self.scratch)
+            .expect("lengths fit by construction");
+    }
+}
+
+/// Cross- and power spectra summed over windows, before any whitening.
+#[derive(Clone)]
+pub struct CrossSpectrum {
+    /// Σ conj(A)·B a bin.
+    pub ab: Vec<Complex32>,
+    /// Σ |A|² a bin.
+    pub aa: Vec<f32>,
+    /// Σ |B|² a bin.
+    pub bb: Vec<f32>,
+    /// Windows added up.
+    pub count: usize,
+}
+
+impl CrossSpectrum {
+    /// Empty sums over `bins` bins.
+    pub fn new(bins: usize) -> Self {
+        Self { ab: vec![Complex32::default(); bins], aa: vec![0.0; bins], bb: vec![0.0; bins], count: 0 }
+    }
+
+    /// Adds one window's spectra, each side already scaled.
+    pub fn add(&mut self, a: &[Complex32], b: &[Complex32], scale_a: f32, scale_b: f32) {
+        for (i, (&x, &y)) in a.iter().zip(b).enumerate() {
+            let (x, y) = (x * scale_a, y * scale_b);
+            self.ab[i] += x.conj() * y;
+            self.aa[i] += x.norm_sqr();
+            self.bb[i] += y.norm_sqr();
+        }
+        self.count += 1;
+    }
+
+    /// Adds another sum.
+    pub fn merge(&mut self, other: &Self) {
+        for i in 0..self.ab.len() {
+            self.ab[i] += other.ab[i];
+            self.aa[i] += other.aa[i];
+            self.bb[i] += other.bb[i];
+        }
+        self.count += other.count;
+    }
+
+    /// Magnitude-squared coherence of one bin, 0 … 1, freed of the bias 1/K that K windows give unrelated signals
+    /// (Carter 1987).
+    pub fn coherence(&self, bin: usize) -> f64 {
+        let power = f64::from(self.aa[bin]) * f64::from(self.bb[bin]);
+        if power <= 0.0 || self.count < 2 {
+            return 0.0;
+        }
+        let raw = f64::from(self.ab[bin].norm_sqr()) / power;
+        let bias = 1.0 / self.count as f64;
+        ((raw - bias) / (1.0 - bias)).clamp(0.0, 1.0)
+    }
+}
+
+/// Agreement against lag: the inverse transform of the whitened cross-spectrum.
+pub struct LagCurve {
+    /// Values from the lowest to the highest lag, `oversampling` points a frame.
+    pub values: Vec<f32>,
+    /// Lag of the first value in frames.
+    pub first_lag: f64,
+    /// Points a frame.
+    pub oversampling: usize,
+    /// Root mean square of the values.
+    pub rms: f64,
+}
+
+impl LagCurve {
+    /// The lag of a point in frames.
+    pub fn lag_of(&self, point: usize) -> f64 {
+        self.first_lag + point as f64 / self.oversampling as f64
+    }
+
+    /// The point of largest absolute value.
+    pub fn peak(&self) -> usize {
+        self.largest(|_| true)
+    }
+
+    /// The largest local extreme at least `guard` frames away from `point`.
+    pub fn rival(&self, point: usize, guard: f64) -> usize {
+        let guard = guard * self.oversampling as f64;
+        self.largest(|i| (i as f64 - point as f64).abs() >= guard && self.is_extreme(i))
+    }
+
+    fn is_extreme(&self, i: usize) -> bool {
+        let v = |k: usize| self.values[k].abs();
+        (i == 0 || v(i) >= v(i - 1)) && (i + 1 >= self.values.len() || v(i) >= v(i + 1))
+    }
+
+    fn largest(&self, keep: impl Fn(usize) -> bool) -> usize {
+        let mut best = 0;
+        let mut value = -1.0;
+        for (i, v) in self.values.iter().enumerate() {
+            if v.abs() > value && keep(i) {
+                value = v.abs();
+                best = i;
+            }
+        }
+        best
+    }
+
+    /// Lag of an extreme refined by a parabola through its neighbours, in frames.
+    pub fn refined(&self, point: usize) -> f64 {
+        if point == 0 || point + 1 >= self.values.len() {
+            return self.lag_of(point);
+        }
+        let (l, m, r) =
+            (f64::from(self.values[point - 1]), f64::from(self.values[point]), f64::from(self.values[point + 1]));
+        let bend = l - 2.0 * m + r;
+        let shift = if bend == 0.0 { 0.0 } else { (0.5 * (l - r) / bend).clamp(-0.5, 0.5) };
+        let step = 1.0 / self.oversampling as f64;
+        self.lag_of(point) + shift * step
+    }
+}
+
+/// Band and search range of a [`lag_curve`].
+#[derive(Debug, Clone, Copy)]
+pub struct CurveRange {
+    /// Lower edge in bins, included.
+    pub low_bin: usize,
+    /// Upper edge in bins, excluded.
+    pub high_bin: usize,
+    /// Largest lag either way in frames.
+    pub max_lag: usize,
+    /// Points a frame.
+    pub oversampling: usize,
+    /// Frames by which B's windows began before A's; the curve counts it in.
+    pub lead: usize,
+}
+
+/// Whitens by 1/√(S_aa·S_bb) (SCOT: Knapp & Carter 1976), weights each bin by its coherence, and goes back to lags on a
+/// finer grid. A transform of `fft_len` samples made the spectra.
+///
+/// The weight by coherence keeps bins that hold nothing but noise from adding to the curve: tuned instruments fill a
+/// small part of the band, and plain whitening would lift all the rest to the same height.
+pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagCurve {
+    let os = range.oversampling;
+    let mut weights = vec![0f32; sum.ab.len()];
+    let high = range.high_bin.min(sum.ab.len() - 1);
+    for (bin, w) in weights.iter_mut().enumerate().take(high).skip(range.low_bin.max(1)) {
+        let power = sum.aa[bin] * sum.bb[bin];
+        if power > 0.0 {
+            let c = smooth_coherence(sum, bin, high) as f32;
+            *w = c / power.sqrt();
+        }
+    }
+    let inverse: Arc<dyn ComplexToReal<f32>> = RealFftPlanner::new().plan_fft_inverse(fft_len * os);
+    let mut spectrum = inverse.make_input_vec();
+    for (bin, w) in weights.iter().enumerate() {
+        spectrum[bin] = sum.ab[bin] * w;
+    }
+    let mut time = inverse.make_output_vec();
+    inverse.process(&mut spectrum, &mut time).expect("lengths fit by construction");
+    // B's window began `lead` frames early, so its content sits `lead` frames later than the true lag.
+    let points = 2 * range.max_lag * os + 1;
+    let total = time.len();
+    let base = (range.lead + total / os * 2 - range.max_lag) * os;
+    let values: Vec<f32> = (0..points).map(|i| time[(base + i) % total]).collect();
+    let peak_safe = values.iter().fold(0f32, |m, v| m.max(v.abs())).max(f32::MIN_POSITIVE);
+    let values: Vec<f32> = values.iter().map(|v| v / peak_safe).collect();
+    let rms = (values.iter().map(|v| f64::from(*v).powi(2)).sum::<f64>() / points as f64).sqrt();
+    let first_lag = -(range.max_lag as f64);
+    LagCurve { values, first_lag, oversampling: os, rms }
+}
+
+/// Coherence averaged over five neighbouring bins: single bins of few windows are too noisy to weigh with.
+fn smooth_coherence(sum: &CrossSpectrum, bin: usize, high: usize) -> f64 {
+    let (from, to) = (bin.saturating_sub(2).max(1), (bin + 3).min(high));
+    let mean = (from..to).map(|b| sum.coherence(b)).sum::<f64>() / (to - from) as f64;
+    mean
+}

@@ -1,0 +1,91 @@
+//! Where samples come from: anything that can be read at any place, a block at a time.
+
+use thiserror::Error;
+
+/// A recording that could not be read.
+#[derive(Debug, Error)]
+#[error("{what}: {cause}")]
+pub struct ReadError {
+    /// Which recording or track.
+    pub what: String,
+    /// What the machine said.
+    #[source]
+    pub cause: std::io::Error,
+}
+
+/// One channel of sound, readable anywhere. Positions are frames from the recording's own beginning.
+pub trait Source: Send + Sync {
+    /// Length in frames.
+    fn frames(&self) -> i64;
+
+    /// Fills `out` with the frames from `start` on. Frames before the beginning and after the end are zero.
+    ///
+    /// # Errors
+    /// [`ReadError`] when the medium fails; `out` is then unspecified.
+    fn read(&self, start: i64, out: &mut [f32]) -> Result<(), ReadError>;
+}
+
+/// A channel held in memory.
+#[derive(Debug, Clone, Default)]
+pub struct MemSource(pub Vec<f32>);
+
+impl Source for MemSource {
+    fn frames(&self) -> i64 {
+        len_i64(self.0.len())
+    }
+
+    fn read(&self, start: i64, out: &mut [f32]) -> Result<(), ReadError> {
+        out.fill(0.0);
+        if let Some((from, to, count)) = overlap(start, out.len(), self.frames()) {
+            out[to..to + count].copy_from_slice(&self.0[from..from + count]);
+        }
+        Ok(())
+    }
+}
+
+/// A source heard `start` frames after the session's beginning: where the recording was placed.
+pub struct Placed<'a> {
+    /// The recording's channel.
+    pub source: &'a dyn Source,
+    /// Frame of the session at which its first frame sounds.
+    pub start: i64,
+}
+
+impl Placed<'_> {
+    /// Reads in session time.
+    ///
+    /// # Errors
+    /// As [`Source::read`].
+    pub fn read(&self, session_frame: i64, out: &mut [f32]) -> Result<(), ReadError> {
+        self.source.read(session_frame - self.start, out)
+    }
+
+    /// First session frame after the end.
+    pub fn end(&self) -> i64 {
+        self.start + self.source.frames()
+    }
+}
+
+/// Which part of a block of `want` frames at `start` lies inside a recording of `have` frames:
+/// `(first frame of the recording, first index of the block, count)`.
+pub fn overlap(start: i64, want: usize, have: i64) -> Option<(usize, usize, usize)> {
+    let end = start.saturating_add(len_i64(want)).min(have);
+    let from = start.max(0);
+    if end <= from {
+        return None;
+    }
+    Some((index(from), index(from - start), index(end - from)))
+}
+
+/// A slice length as a frame count.
+pub fn len_i64(len: usize) -> i64 {
+    len as i64
+}
+
+/// A frame known to be non-negative as an index.
+///
+/// # Panics
+/// When it is negative.
+pub fn index(frame: i64) -> usize {
+    usize::try_from(frame).expect("a frame inside the buffer")
+}

@@ -1,0 +1,147 @@
+//! Units of the job and the conversions between them.
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// Why a quantity was refused.
+#[derive(Debug, Clone, PartialEq, Error)]
+pub enum UnitError {
+    /// A sample rate outside what recordings have.
+    #[error("a sample rate of {0} Hz is outside {min} to {max} Hz", min = SampleRate::MIN_HZ, max = SampleRate::MAX_HZ)]
+    Rate(u64),
+    /// A temperature at which the formula for the speed of sound has no meaning.
+    #[error("a temperature of {0} °C is outside -50 to 60 °C")]
+    Temperature(f64),
+    /// A tempo or note value that is not positive and finite.
+    #[error("a tempo of {0} beats a minute is not a tempo")]
+    Tempo(f64),
+}
+
+/// A sample rate in Hz, between 8 and 384 kHz.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "u64", into = "u64")]
+pub struct SampleRate(u32);
+
+impl SampleRate {
+    /// Lowest rate read, in Hz.
+    pub const MIN_HZ: u32 = 8_000;
+    /// Highest rate read, in Hz.
+    pub const MAX_HZ: u32 = 384_000;
+
+    /// A checked rate.
+    ///
+    /// # Errors
+    /// [`UnitError::Rate`] outside 8 000 … 384 000 Hz.
+    pub fn new(hz: u64) -> Result<Self, UnitError> {
+        match u32::try_from(hz) {
+            Ok(v) if (Self::MIN_HZ..=Self::MAX_HZ).contains(&v) => Ok(Self(v)),
+            _ => Err(UnitError::Rate(hz)),
+        }
+    }
+
+    /// The rate in Hz.
+    pub fn hz(self) -> u32 {
+        self.0
+    }
+
+    /// The rate in Hz as a float.
+    pub fn hz_f64(self) -> f64 {
+        f64::from(self.0)
+    }
+
+    /// Whole frames nearest to a duration in seconds.
+    pub fn frames(self, seconds: f64) -> i64 {
+        (seconds * self.hz_f64()).round() as i64
+    }
+
+    /// A number of frames in milliseconds.
+    pub fn ms(self, frames: f64) -> f64 {
+        frames * 1_000.0 / self.hz_f64()
+    }
+}
+
+impl TryFrom<u64> for SampleRate {
+    type Error = UnitError;
+    fn try_from(hz: u64) -> Result<Self, UnitError> {
+        Self::new(hz)
+    }
+}
+
+impl From<SampleRate> for u64 {
+    fn from(rate: SampleRate) -> u64 {
+        u64::from(rate.0)
+    }
+}
+
+/// Speed of sound in air in m/s at a temperature in °C (ISO 9613-1: 343.2·√(T/293.15)).
+///
+/// # Errors
+/// [`UnitError::Temperature`] outside −50 … 60 °C.
+pub fn speed_of_sound_m_s(temperature_c: f64) -> Result<f64, UnitError> {
+    if !(-50.0..=60.0).contains(&temperature_c) {
+        return Err(UnitError::Temperature(temperature_c));
+    }
+    Ok(343.2 * ((temperature_c + 273.15) / 293.15).sqrt())
+}
+
+/// Length of a note in seconds: `4 / denominator` quarter notes at `bpm` quarters a minute, times `factor`
+/// (3/2 dotted, 2/3 triplet).
+///
+/// # Errors
+/// [`UnitError::Tempo`] for a tempo that is not positive and finite.
+pub fn note_seconds(denominator: u32, bpm: f64, factor: f64) -> Result<f64, UnitError> {
+    if !(bpm.is_finite() && bpm > 0.0) || denominator == 0 {
+        return Err(UnitError::Tempo(bpm));
+    }
+    Ok(4.0 / f64::from(denominator) * 60.0 / bpm * factor)
+}
+
+/// Phase in degrees that a delay of `seconds` gives a sine of `hz`: −360·f·τ.
+pub fn phase_of_delay_deg(hz: f64, seconds: f64) -> f64 {
+    -360.0 * hz * seconds
+}
+
+/// Decibels of an amplitude ratio; 0 gives −∞.
+pub fn db_of_amplitude(ratio: f64) -> f64 {
+    20.0 * ratio.log10()
+}
+
+/// Decibels of a power ratio; 0 gives −∞.
+pub fn db_of_power(ratio: f64) -> f64 {
+    10.0 * ratio.log10()
+}
+
+/// Amplitude ratio of a level in dB.
+pub fn amplitude_of_db(db: f64) -> f64 {
+    10f64.powf(db / 20.0)
+}
+
+/// One lag in every unit an engineer reads.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct LagUnits {
+    /// Frames at the session's rate, fractional.
+    pub samples: f64,
+    /// Milliseconds.
+    pub ms: f64,
+    /// Microseconds.
+    pub us: f64,
+    /// Path difference in metres at the session's temperature.
+    pub metres: f64,
+    /// Fraction of a quarter note at the session's tempo.
+    pub quarters: f64,
+}
+
+impl LagUnits {
+    /// A lag in frames in every unit, for a speed of sound in m/s and a tempo in quarters a minute.
+    pub fn of(samples: f64, rate: SampleRate, speed_m_s: f64, bpm: f64) -> Self {
+        let seconds = samples / rate.hz_f64();
+        Self {
+            samples,
+            ms: seconds * 1e3,
+            us: seconds * 1e6,
+            metres: seconds * speed_m_s,
+            quarters: seconds * bpm / 60.0,
+        }
+    }
+}

@@ -1,0 +1,187 @@
+//! Bytes to signals and back: WAV, BWF, RF64/BW64, FLAC and AIFF in; WAV/BWF and RF64 out.
+//!
+//! Reading is streaming: [`AudioReader`] hands out interleaved `f32` blocks of bounded size whatever the header claims.
+//! Integers up to 24 bits and 32-bit floats arrive exactly; 32-bit integers and 64-bit floats are rounded to `f32`.
+
+mod compressed;
+pub mod prepare;
+mod riff;
+mod wav;
+pub mod work;
+pub mod write;
+
+use marea_core::units::SampleRate;
+use serde::{Deserialize, Serialize};
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+use thiserror::Error;
+
+/// Most channels read from one file.
+pub const MAX_CHANNELS: u16 = 16;
+
+/// Why a file was not read. Every message reads on from "the file …".
+#[derive(Debug, Error)]
+pub enum MediaError {
+    /// The machine could not read or write it.
+    #[error("could not be read or written: {0}")]
+    Io(#[from] std::io::Error),
+    /// No bytes at all.
+    #[error("is empty")]
+    Empty,
+    /// Not a format that is read.
+    #[error("is not a recording in a format that is read here (WAV, BWF, RF64, BW64, FLAC, AIFF); it begins with {0}")]
+    UnknownFormat(String),
+    /// A known format with content that makes no sense.
+    #[error("is damaged or unusual: {0}")]
+    Malformed(String),
+    /// Channels outside 1 … 16.
+    #[error("has {0} channels; 1 to {MAX_CHANNELS} are read")]
+    Channels(u16),
+    /// A rate outside 8 … 384 kHz.
+    #[error("says its {0}")]
+    Rate(#[from] marea_core::units::UnitError),
+    /// A coding that is not read.
+    #[error("uses a coding that is not read here: {0}")]
+    Coding(String),
+}
+
+/// What a file says about itself.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct AudioInfo {
+    /// Rate of the file.
+    pub rate: SampleRate,
+    /// Channels, 1 … 16.
+    pub channels: u16,
+    /// Frames that are really there, where that is known before decoding.
+    pub frames: Option<u64>,
+    /// Container and coding, for people: "WAV, 24-bit".
+    pub coding: String,
+    /// `bext` TimeReference: frames since midnight (EBU Tech 3285).
+    pub time_reference: Option<u64>,
+    /// What was found wrong and how it was dealt with, in sentences.
+    pub notes: Vec<String>,
+}
+
+enum Decoder {
+    Wav(wav::WavReader),
+    Compressed(Box<compressed::CompressedReader>),
+}
+
+/// A recording being read from the beginning.
+pub struct AudioReader {
+    info: AudioInfo,
+    decoder: Decoder,
+    frames_read: u64,
+    not_numbers: u64,
+}
+
+impl AudioReader {
+    /// Opens a file by its content; the name does not count.
+    ///
+    /// # Errors
+    /// [`MediaError`] when it is no recording that is read here.
+    pub fn open(path: &Path) -> Result<Self, MediaError> {
+        let mut head = [0u8; 12];
+        let mut file = File::open(path)?;
+        let mut have = 0;
+        while have < head.len() {
+            match file.read(&mut head[have..])? {
+                0 => break,
+                n => have += n,
+            }
+        }
+        if have == 0 {
+            return Err(MediaError::Empty);
+        }
+        let (info, decoder) = match (&head[..4], &head[8..12]) {
+            (b"RIFF" | b"RF64" | b"BW64", b"WAVE") => {
+                let (info, reader) = wav::WavReader::open(path)?;
+                (info, Decoder::Wav(reader))
+            }
+            (b"fLaC", _) | (b"FORM", b"AIFF" | b"AIFC") => {
+                let (info, reader) = compressed::CompressedReader::open(path, &head[..4] == b"fLaC")?;
+                (info, Decoder::Compressed(Box::new(reader)))
+            }
+            _ => return Err(MediaError::UnknownFormat(describe(&head[..have]))),
+        };
+        if info.channels == 0 || info.channels > MAX_CHANNELS {
+            return Err(MediaError::Channels(info.channels));
+        }
+        Ok(Self { info, decoder, frames_read: 0, not_numbers: 0 })
+    }
+
+    /// What the file says about itself.
+    pub fn info(&self) -> &AudioInfo {
+        &self.info
+    }
+
+    /// Replaces `out` by the next interleaved frames (some thousands); leaves it empty at the end. Samples that are
+    /// not finite become silence and are counted.
+    ///
+    /// # Errors
+    /// [`MediaError`] when the medium or the coding fails; what was read before stays good.
+    pub fn next_block(&mut self, out: &mut Vec<f32>) -> Result<(), MediaError> {
+        out.clear();
+        match &mut self.decoder {
+            Decoder::Wav(r) => r.next_block(out)?,
+            Decoder::Compressed(r) => r.next_block(out, &mut self.info.notes)?,
+        }
+        for v in out.iter_mut() {
+            if !v.is_finite() {
+                *v = 0.0;
+                self.not_numbers += 1;
+            }
+        }
+        self.frames_read += out.len() as u64 / u64::from(self.info.channels);
+        Ok(())
+    }
+
+    /// Ends the reading: what was noticed on the way, added to the notes.
+    pub fn finish(mut self) -> (AudioInfo, u64) {
+        if self.not_numbers > 0 {
+            let n = self.not_numbers;
+            self.info.notes.push(format!("{n} samples are no finite numbers and were read as silence"));
+        }
+        if let Some(claimed) = self.info.frames
+            && self.frames_read < claimed
+        {
+            let (have, rate) = (self.frames_read, self.info.rate.hz_f64());
+            self.info.notes.push(format!(
+                "ends early: {have} of {claimed} frames are there ({:.3} s of {:.3} s); they were kept",
+                have as f64 / rate,
+                claimed as f64 / rate
+            ));
+        }
+        self.info.frames = Some(self.frames_read);
+        (self.info, self.frames_read)
+    }
+}
+
+fn describe(head: &[u8]) -> String {
+    if head.iter().all(|b| (0x20..0x7f).contains(b) || b.is_ascii_whitespace()) {
+        format!("the text {:?}", String::from_utf8_lossy(head))
+    } else {
+        format!("the bytes {}", head.iter().map(|b| format!("{b:02x}")).collect::<Vec<_>>().join(" "))
+    }
+}
+
+/// Reads a whole small file into planar channels: for tests and tools.
+///
+/// # Errors
+/// As [`AudioReader::open`] and [`AudioReader::next_block`].
+pub fn read_all(path: &Path) -> Result<(AudioInfo, Vec<Vec<f32>>), MediaError> {
+    let mut reader = AudioReader::open(path)?;
+    let channels = usize::from(reader.info().channels);
+    let mut planes = vec![Vec::new(); channels];
+    let mut block = Vec::new();
+    loop {
+        reader.next_block(&mut block)?;
+        if block.is_empty() {
+            return Ok((reader.finish().0, planes));
+        }
+        for frame in block.chunks_exact(channels) {
+            planes.iter_mut().zip(frame).for_each(|(p, v)| p.push(*v));
+        }
+    }
+}

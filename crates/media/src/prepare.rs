@@ -1,0 +1,125 @@
+//! From a file to working copies: decoded once, at the session's rate, a file a channel, with overviews.
+
+use crate::work::{WorkFile, WorkWriter, write_overview};
+use crate::{AudioInfo, AudioReader, MediaError};
+use marea_core::measure::overview::OverviewBuilder;
+use marea_core::render::resample::Resampler;
+use marea_core::signal::{Source, index};
+use marea_core::units::SampleRate;
+use std::path::{Path, PathBuf};
+
+/// A prepared recording.
+#[derive(Debug, Clone)]
+pub struct Prepared {
+    /// What the file says, with everything that was noticed.
+    pub info: AudioInfo,
+    /// Frames at the session's rate.
+    pub frames: i64,
+}
+
+/// Why preparing stopped.
+#[derive(Debug, thiserror::Error)]
+pub enum PrepareError {
+    /// The file.
+    #[error(transparent)]
+    Media(#[from] MediaError),
+    /// The caller asked to stop.
+    #[error("stopped on request")]
+    Stopped,
+}
+
+impl From<std::io::Error> for PrepareError {
+    fn from(e: std::io::Error) -> Self {
+        Self::Media(MediaError::Io(e))
+    }
+}
+
+/// Where the working copy of a channel (from 1) lies in a folder.
+pub fn channel_path(folder: &Path, channel: u16) -> PathBuf {
+    folder.join(format!("{channel}.f32"))
+}
+
+/// Where its overview lies.
+pub fn overview_path(folder: &Path, channel: u16) -> PathBuf {
+    folder.join(format!("{channel}.overview"))
+}
+
+/// Decodes `file` into `folder` (which exists and is empty) at `rate`; memory does not grow with the length.
+/// `progress` gets the part done and returns `false` to stop.
+///
+/// # Errors
+/// [`PrepareError`]; the folder then holds parts that the caller throws away.
+pub fn prepare(
+    file: &Path,
+    folder: &Path,
+    rate: SampleRate,
+    progress: &mut dyn FnMut(f64) -> bool,
+) -> Result<Prepared, PrepareError> {
+    let mut reader = AudioReader::open(file)?;
+    let info = reader.info().clone();
+    let same_rate = info.rate == rate;
+    let channels = info.channels;
+    let raw = |c: u16| if same_rate { channel_path(folder, c) } else { folder.join(format!("{c}.raw")) };
+    let mut writers = (1..=channels).map(|c| WorkWriter::create(&raw(c))).collect::<Result<Vec<_>, _>>()?;
+    let mut overviews: Vec<OverviewBuilder> = (0..channels).map(|_| OverviewBuilder::default()).collect();
+    let (mut block, mut plane) = (Vec::new(), Vec::new());
+    let mut done = 0u64;
+    loop {
+        reader.next_block(&mut block)?;
+        if block.is_empty() {
+            break;
+        }
+        let width = usize::from(channels);
+        for (c, writer) in writers.iter_mut().enumerate() {
+            plane.clear();
+            plane.extend(block.iter().skip(c).step_by(width));
+            writer.push(plane.iter().copied())?;
+            if same_rate {
+                overviews[c].push(&plane);
+            }
+        }
+        done += (block.len() / width) as u64;
+        let part = info.frames.map_or(0.5, |n| done as f64 / n.max(1) as f64);
+        if !progress(part.min(1.0) * if same_rate { 1.0 } else { 0.4 }) {
+            return Err(PrepareError::Stopped);
+        }
+    }
+    for writer in writers {
+        writer.finish()?;
+    }
+    let (mut info, read) = reader.finish();
+    let mut frames = i64::try_from(read).unwrap_or(i64::MAX);
+    if read == 0 {
+        return Err(MediaError::Malformed("it holds no sound".into()).into());
+    }
+    if !same_rate {
+        let mut resampler = Resampler::new(info.rate, rate);
+        let from = frames;
+        frames = resampler.output_frames(from);
+        for c in 1..=channels {
+            let source = WorkFile::open(&raw(c))?;
+            let mut out = WorkWriter::create(&channel_path(folder, c))?;
+            let mut at = 0;
+            let mut buffer = vec![0f32; 16_384];
+            while at < frames {
+                let count = index((frames - at).min(16_384));
+                resampler.read(&source, at, &mut buffer[..count]).map_err(|e| PrepareError::from(e.cause))?;
+                out.push(buffer[..count].iter().copied())?;
+                overviews[usize::from(c) - 1].push(&buffer[..count]);
+                at += count as i64;
+                let part = (f64::from(c - 1) + at as f64 / frames as f64) / f64::from(channels);
+                if !progress(0.4 + 0.6 * part) {
+                    return Err(PrepareError::Stopped);
+                }
+            }
+            out.finish()?;
+            std::fs::remove_file(raw(c))?;
+            debug_assert_eq!(source.frames(), from);
+        }
+        info.notes.push(format!("was recorded at {} Hz and resampled to the session's {} Hz", info.rate.hz(), rate.hz()));
+    }
+    for (c, overview) in (1..=channels).zip(overviews) {
+        write_overview(&overview_path(folder, c), &overview.finish())?;
+    }
+    Ok(Prepared { info, frames })
+}

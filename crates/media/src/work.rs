@@ -1,0 +1,113 @@
+//! Working copies: one channel at the session's rate as plain little-endian `f32`, readable anywhere without decoding.
+
+use marea_core::measure::overview::{Overview, Point};
+use marea_core::signal::{ReadError, Source, overlap};
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
+use std::os::unix::fs::FileExt;
+use std::path::{Path, PathBuf};
+
+/// A channel in a file.
+pub struct WorkFile {
+    file: File,
+    frames: i64,
+    path: PathBuf,
+}
+
+impl WorkFile {
+    /// Opens a working copy.
+    ///
+    /// # Errors
+    /// As the machine says.
+    pub fn open(path: &Path) -> io::Result<Self> {
+        let file = File::open(path)?;
+        let frames = i64::try_from(file.metadata()?.len() / 4).unwrap_or(i64::MAX);
+        Ok(Self { file, frames, path: path.to_path_buf() })
+    }
+}
+
+impl Source for WorkFile {
+    fn frames(&self) -> i64 {
+        self.frames
+    }
+
+    fn read(&self, start: i64, out: &mut [f32]) -> Result<(), ReadError> {
+        out.fill(0.0);
+        let Some((from, to, count)) = overlap(start, out.len(), self.frames) else { return Ok(()) };
+        let mut bytes = [0u8; 16_384];
+        let mut done = 0;
+        while done < count {
+            let n = (count - done).min(bytes.len() / 4);
+            self.file.read_exact_at(&mut bytes[..n * 4], (from + done) as u64 * 4).map_err(|cause| ReadError {
+                what: self.path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned()),
+                cause,
+            })?;
+            for (v, b) in out[to + done..].iter_mut().zip(bytes[..n * 4].chunks_exact(4)) {
+                *v = f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
+            }
+            done += n;
+        }
+        Ok(())
+    }
+}
+
+/// Writes a channel block by block.
+pub struct WorkWriter {
+    out: BufWriter<File>,
+}
+
+impl WorkWriter {
+    /// Creates the file.
+    ///
+    /// # Errors
+    /// As the machine says.
+    pub fn create(path: &Path) -> io::Result<Self> {
+        Ok(Self { out: BufWriter::with_capacity(1 << 17, File::create(path)?) })
+    }
+
+    /// Appends frames.
+    ///
+    /// # Errors
+    /// As the machine says; disk full among others.
+    pub fn push(&mut self, frames: impl Iterator<Item = f32>) -> io::Result<()> {
+        for v in frames {
+            self.out.write_all(&v.to_le_bytes())?;
+        }
+        Ok(())
+    }
+
+    /// Flushes to the disk.
+    ///
+    /// # Errors
+    /// As the machine says.
+    pub fn finish(self) -> io::Result<()> {
+        self.out.into_inner().map_err(|e| e.into_error())?.sync_all()
+    }
+}
+
+/// Writes a pyramid: all levels after one another, three `f32` a point (minimum, maximum, RMS).
+///
+/// # Errors
+/// As the machine says.
+pub fn write_overview(path: &Path, overview: &Overview) -> io::Result<()> {
+    let mut out = BufWriter::new(File::create(path)?);
+    for p in overview.levels.iter().flatten() {
+        for v in [p.min, p.max, p.rms] {
+            out.write_all(&v.to_le_bytes())?;
+        }
+    }
+    out.into_inner().map_err(|e| e.into_error())?.sync_all()
+}
+
+/// Where points `from .. from+count` of a level lie in an overview file of a channel of `frames` frames: byte offset and
+/// number of points that exist.
+pub fn overview_range(frames: i64, level: usize, from: usize, count: usize) -> (u64, usize) {
+    let mut points = usize::try_from(frames).unwrap_or(0).div_ceil(marea_core::measure::overview::BASE_FRAMES);
+    let mut before = 0;
+    for _ in 0..level {
+        before += points;
+        points = points.div_ceil(marea_core::measure::overview::LEVEL_FACTOR);
+    }
+    let from = from.min(points);
+    (((before + from) * size_of::<Point>()) as u64, count.min(points - from))
+}

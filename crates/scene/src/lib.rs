@@ -1,0 +1,56 @@
+//! Simulated recording sessions with known truth.
+//!
+//! A [`Scene`] is a room with sound sources and microphones; [`Scene::render`] plays it and says, beside the sound, when and
+//! which way up every source arrives in every microphone. Everything random comes from a seed.
+
+pub mod harbour_hall;
+pub mod instruments;
+pub mod room;
+mod render;
+
+pub use render::{Arrival, Rendered, write_files};
+
+use room::{Mic, Room};
+
+/// A sound source: where it stands and what it plays.
+#[derive(Debug, Clone)]
+pub struct SoundSource {
+    /// Name, unique in the scene.
+    pub name: String,
+    /// Position in metres.
+    pub position: [f64; 3],
+    /// Direction in which it pushes first; behind it the sound starts with a pull. None: alike all round.
+    pub front: Option<[f64; 3]>,
+    /// Dry sound from the scene's beginning.
+    pub dry: Vec<f32>,
+    /// Frames at which something is struck or begins.
+    pub hits: Vec<i64>,
+}
+
+/// One file of the session and the microphones on its channels.
+#[derive(Debug, Clone)]
+pub struct Take {
+    /// File name.
+    pub file: String,
+    /// A microphone a channel.
+    pub mics: Vec<Mic>,
+}
+
+/// A session to be simulated.
+#[derive(Debug, Clone)]
+pub struct Scene {
+    /// Sample rate in Hz.
+    pub rate_hz: u32,
+    /// Length in frames.
+    pub frames: usize,
+    /// The room.
+    pub room: Room,
+    /// Who plays.
+    pub sources: Vec<SoundSource>,
+    /// What is recorded.
+    pub takes: Vec<Take>,
+    /// Seed of noise and late reverberation.
+    pub seed: u64,
+    /// What was done wrong on purpose, in sentences.
+    pub faults: Vec<String>,
+}

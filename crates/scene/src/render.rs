@@ -1,0 +1,221 @@
+//! Playing a scene: every source through the room into every microphone, and the truth beside it.
+
+use crate::room::{Mic, SPEED_M_S, distance, radiation};
+use crate::{Scene, Take};
+use marea_core::render::sinc::{HALF_TAPS, kaiser, sinc};
+use marea_core::units::SampleRate;
+use marea_media::write::{Depth, WavWriter, WriteSpec};
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use rayon::prelude::*;
+use realfft::num_complex::Complex32;
+use realfft::{RealFftPlanner, RealToComplex};
+use serde::{Deserialize, Serialize};
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// The truth about one source in one microphone.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Arrival {
+    /// Source.
+    pub source: String,
+    /// File.
+    pub file: String,
+    /// Channel from 1.
+    pub channel: u16,
+    /// Frames from the sound's beginning at the source to its direct arrival in the file (at the file's start; a drifting
+    /// clock adds to it).
+    pub delay_frames: f64,
+    /// +1 or −1 as it stands in the file.
+    pub sign: i8,
+}
+
+/// A scene that was played.
+#[derive(Debug, Clone)]
+pub struct Rendered {
+    /// Rate in Hz.
+    pub rate_hz: u32,
+    /// A file each: its name and its channels.
+    pub files: Vec<(String, Vec<Vec<f32>>)>,
+    /// Every source in every microphone.
+    pub arrivals: Vec<Arrival>,
+}
+
+impl Rendered {
+    /// True lag of a channel against another for a source, and the sign of the one relative to the other. Channels are
+    /// counted from 1.
+    pub fn true_lag(&self, source: &str, a: (&str, u16), b: (&str, u16)) -> Option<(f64, i8)> {
+        let find = |(file, channel): (&str, u16)| {
+            self.arrivals.iter().find(|x| x.source == source && x.file == file && x.channel == channel)
+        };
+        let (a, b) = (find(a)?, find(b)?);
+        Some((b.delay_frames - a.delay_frames, a.sign * b.sign))
+    }
+
+    /// One channel, counted from 1.
+    pub fn channel(&self, file: &str, channel: u16) -> Option<&[f32]> {
+        let (_, planes) = self.files.iter().find(|(name, _)| name == file)?;
+        planes.get(usize::from(channel) - 1).map(Vec::as_slice)
+    }
+}
+
+/// Blocks of the overlap-add convolution.
+const BLOCK: usize = 1 << 15;
+
+impl Scene {
+    /// Plays the scene. Peaks of each file are brought to −6 dBFS, its channels by the same factor.
+    pub fn render(&self) -> Rendered {
+        let fft_len = BLOCK * 2;
+        let forward = RealFftPlanner::<f32>::new().plan_fft_forward(fft_len);
+        // Each source's blocks are transformed once and used for every microphone.
+        let sources: Vec<Vec<Vec<Complex32>>> =
+            self.sources.par_iter().map(|s| s.dry.chunks(BLOCK).map(|b| transform(&forward, b, fft_len)).collect()).collect();
+        let files = self
+            .takes
+            .par_iter()
+            .enumerate()
+            .map(|(i, take)| {
+                let mut planes: Vec<Vec<f32>> = take
+                    .mics
+                    .iter()
+                    .enumerate()
+                    .map(|(c, mic)| self.record(mic, &sources, &forward, self.seed ^ ((i * 16 + c + 1) as u64) << 20))
+                    .collect();
+                let peak = planes.iter().flatten().fold(1e-9f32, |m, v| m.max(v.abs()));
+                planes.iter_mut().flatten().for_each(|v| *v *= 0.5 / peak);
+                (take.file.clone(), planes)
+            })
+            .collect();
+        Rendered { rate_hz: self.rate_hz, files, arrivals: self.truth() }
+    }
+
+    fn record(&self, mic: &Mic, sources: &[Vec<Vec<Complex32>>], forward: &Arc<dyn RealToComplex<f32>>, seed: u64) -> Vec<f32> {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let rate = f64::from(self.rate_hz);
+        let fft_len = BLOCK * 2;
+        let responses: Vec<Vec<Complex32>> = self
+            .sources
+            .iter()
+            .enumerate()
+            .map(|(i, s)| {
+                let response = match mic.contact {
+                    Some(own) if own == i => {
+                        let mut r = vec![0f32; mic.latency_frames.ceil() as usize + 1];
+                        r[mic.latency_frames.round() as usize] = 1.0;
+                        r
+                    }
+                    contact => {
+                        let mut r = self.room.response(rate, s.position, s.front, mic, &mut rng);
+                        if contact.is_some() {
+                            r.iter_mut().for_each(|v| *v *= 0.01);
+                        }
+                        r
+                    }
+                };
+                transform(forward, &response[..response.len().min(BLOCK)], fft_len)
+            })
+            .collect();
+        let inverse = RealFftPlanner::<f32>::new().plan_fft_inverse(fft_len);
+        let mut out = vec![0f32; self.frames];
+        let blocks = self.frames.div_ceil(BLOCK);
+        let mut time = inverse.make_output_vec();
+        for block in 0..blocks {
+            let mut sum = vec![Complex32::default(); fft_len / 2 + 1];
+            for (spectra, response) in sources.iter().zip(&responses) {
+                if let Some(x) = spectra.get(block) {
+                    sum.iter_mut().zip(x.iter().zip(response)).for_each(|(s, (a, b))| *s += a * b);
+                }
+            }
+            sum[0].im = 0.0;
+            sum[fft_len / 2].im = 0.0;
+            inverse.process(&mut sum, &mut time).expect("lengths fit by construction");
+            let at = block * BLOCK;
+            for (o, v) in out[at..].iter_mut().zip(&time) {
+                *o += v / fft_len as f32;
+            }
+        }
+        let noise = 10f64.powf(mic.noise_db / 20.0) * 3f64.sqrt();
+        let sign = if mic.inverted { -1.0 } else { 1.0 };
+        out.iter_mut().for_each(|v| *v = *v * sign + (rng.random_range(-1.0..1.0) * noise) as f32);
+        if mic.clock_ppm == 0.0 { out } else { run_fast(&out, mic.clock_ppm) }
+    }
+
+    fn truth(&self) -> Vec<Arrival> {
+        let one = |take: &Take, channel: usize, mic: &Mic| -> Vec<Arrival> {
+            self.sources
+                .iter()
+                .enumerate()
+                .map(|(i, s)| {
+                    let contact = mic.contact == Some(i);
+                    let path = if contact { 0.0 } else { distance(s.position, mic.position) / SPEED_M_S };
+                    let up = (contact || radiation(s.front, s.position, mic.position) > 0.0) != mic.inverted;
+                    Arrival {
+                        source: s.name.clone(),
+                        file: take.file.clone(),
+                        channel: channel as u16 + 1,
+                        delay_frames: path * f64::from(self.rate_hz) + mic.latency_frames,
+                        sign: if up { 1 } else { -1 },
+                    }
+                })
+                .collect()
+        };
+        self.takes.iter().flat_map(|t| t.mics.iter().enumerate().flat_map(move |(c, m)| one(t, c, m))).collect()
+    }
+}
+
+fn transform(forward: &Arc<dyn RealToComplex<f32>>, block: &[f32], fft_len: usize) -> Vec<Complex32> {
+    let mut input = vec![0f32; fft_len];
+    input[..block.len()].copy_from_slice(block);
+    let mut output = forward.make_output_vec();
+    forward.process(&mut input, &mut output).expect("lengths fit by construction");
+    output
+}
+
+/// A clock that runs fast takes its samples closer together: frame n is the sound at n / (1 + ppm).
+fn run_fast(x: &[f32], ppm: f64) -> Vec<f32> {
+    (0..x.len())
+        .map(|n| {
+            let at = n as f64 / (1.0 + ppm * 1e-6);
+            let centre = at.floor() as i64;
+            let half = HALF_TAPS as i64;
+            (centre - half + 1..=centre + half)
+                .filter(|k| *k >= 0 && (*k as usize) < x.len())
+                .map(|k| {
+                    let d = k as f64 - at;
+                    f64::from(x[k as usize]) * sinc(d) * kaiser(d / half as f64, 9.0)
+                })
+                .sum::<f64>() as f32
+        })
+        .collect()
+}
+
+/// Writes the files as 24-bit BWF with one time stamp, and the truth as `truth.json`.
+///
+/// # Errors
+/// As the machine says.
+pub fn write_files(rendered: &Rendered, folder: &Path, time_reference: u64, faults: &[String]) -> io::Result<Vec<PathBuf>> {
+    std::fs::create_dir_all(folder)?;
+    let rate = SampleRate::new(u64::from(rendered.rate_hz)).map_err(io::Error::other)?;
+    let mut paths = Vec::new();
+    for (name, planes) in &rendered.files {
+        let path = folder.join(name);
+        let mut spec = WriteSpec::new(rate, planes.len() as u16, Depth::Int24);
+        spec.time_reference = time_reference;
+        let mut out = WavWriter::create(&path, spec)?;
+        let frames = planes.first().map_or(0, Vec::len);
+        let mut block = Vec::with_capacity(4_096 * planes.len());
+        for start in (0..frames).step_by(4_096) {
+            block.clear();
+            for t in start..(start + 4_096).min(frames) {
+                block.extend(planes.iter().map(|p| p[t]));
+            }
+            out.push(&block)?;
+        }
+        out.finish()?;
+        paths.push(path);
+    }
+    let truth = serde_json::json!({ "rate_hz": rendered.rate_hz, "faults": faults, "arrivals": rendered.arrivals });
+    std::fs::write(folder.join("truth.json"), serde_json::to_string_pretty(&truth)?)?;
+    Ok(paths)
+}
