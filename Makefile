@@ -1,0 +1,25 @@
+.PHONY: help demo start test bench accuracy screenshots client
+
+help: ## Show this list
+	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## /  make \1\t/' | expand -t 24
+
+demo: ## Install what is missing, build, and serve with the demo session
+	@scripts/start.sh --demo
+
+start: ## The same without the demo session
+	@scripts/start.sh
+
+test: ## Run every test there is
+	@scripts/test.sh
+
+bench: ## Speed, as ratios in one run
+	@scripts/bench.sh
+
+accuracy: ## Accuracy on simulated sessions, written to docs/accuracy.md
+	@cargo run --quiet --package marea-scene --bin accuracy -- docs/accuracy.md
+
+screenshots: ## Take the pictures in docs/screenshots from the demo
+	@scripts/screenshots.sh
+
+client: ## Generate the page's client from the API description
+	@scripts/client.sh

@@ -1,0 +1,104 @@
+//! The routes, all in one table, and the description generated from them.
+
+pub mod deliveries;
+pub mod events;
+pub mod history;
+pub mod pairs;
+pub mod sessions;
+pub mod sound;
+pub mod upload;
+
+use crate::db::sessions::Session;
+use crate::error::ServerError;
+use crate::jobs::Workers;
+use crate::settings::Settings;
+use sqlx::MySqlPool;
+use tokio::sync::watch;
+use utoipa::OpenApi;
+use utoipa_actix_web::AppExt;
+use utoipa_actix_web::service_config::ServiceConfig;
+
+/// What handlers work with.
+#[derive(Clone)]
+pub struct State {
+    /// Jobs, database and store.
+    pub workers: Workers,
+    /// Settings.
+    pub settings: Settings,
+    /// Becomes true when the server goes down: long connections end.
+    pub ended: watch::Receiver<bool>,
+}
+
+impl State {
+    /// The database.
+    pub fn db(&self) -> &MySqlPool {
+        &self.workers.db
+    }
+}
+
+/// An id from a URL.
+///
+/// # Errors
+/// [`ServerError::NotFound`] when it is no id at all: to the caller that is the same.
+pub fn id(text: &str, what: &'static str) -> Result<uuid::Uuid, ServerError> {
+    text.parse().map_err(|_| ServerError::NotFound(what))
+}
+
+/// The session's rate.
+///
+/// # Errors
+/// [`ServerError::Conflict`] while nothing was brought in.
+pub fn rate(session: &Session) -> Result<u32, ServerError> {
+    session.rate_hz.ok_or_else(|| ServerError::Conflict("the session has no recordings yet".into()))
+}
+
+#[derive(OpenApi)]
+#[openapi(
+    info(title = "Marea", description = "Measures how recordings of one event stand to one another, and aligns them. \
+    Times are frames at the session's rate unless a name says otherwise; a lag of B against A is positive when B comes later."),
+    components(schemas(crate::error::ErrorBody))
+)]
+struct Description;
+
+/// Every route below `/api`.
+fn routes(cfg: &mut ServiceConfig) {
+    cfg.service(
+        utoipa_actix_web::scope("/api")
+            .service(sessions::health)
+            .service(sessions::list)
+            .service(sessions::create)
+            .service(sessions::show)
+            .service(sessions::change)
+            .service(sessions::remove)
+            .service(sessions::remove_track)
+            .service(sessions::load_demo)
+            .service(upload::upload)
+            .service(events::events)
+            .service(events::list_jobs)
+            .service(events::cancel)
+            .service(history::list)
+            .service(history::decide)
+            .service(history::undo)
+            .service(history::redo)
+            .service(pairs::request)
+            .service(pairs::show)
+            .service(pairs::sum)
+            .service(sound::tile)
+            .service(sound::listen)
+            .service(deliveries::request)
+            .service(deliveries::list)
+            .service(deliveries::download)
+            .service(deliveries::archive),
+    );
+}
+
+/// The description as it is served.
+pub fn description() -> utoipa::openapi::OpenApi {
+    actix_web::App::new().into_utoipa_app().openapi(Description::openapi()).configure(routes).split_for_parts().1
+}
+
+/// Adds the routes, the description and its reading page to an application.
+pub fn configure(cfg: &mut actix_web::web::ServiceConfig) {
+    routes(&mut ServiceConfig::new(cfg));
+    cfg.service(utoipa_swagger_ui::SwaggerUi::new("/reading/{_:.*}").url("/openapi.json", description()));
+}

@@ -1,0 +1,118 @@
+//! Sessions and their tracks.
+
+use super::{State, id};
+use crate::db::decisions::{self, Decision};
+use crate::db::sessions::{self, Session, SessionPatch, checked_name};
+use crate::db::tracks::{self, Track};
+use crate::error::{ErrorBody, ServerError};
+use actix_web::{HttpResponse, delete, get, patch, post, web};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Is everything there that is needed?
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Health {
+    /// "up" or "down".
+    pub database: String,
+    /// Version of the server.
+    pub version: String,
+}
+
+/// A session with everything in it.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct SessionDetail {
+    /// The session.
+    pub session: Session,
+    /// Its tracks in order.
+    pub tracks: Vec<Track>,
+    /// The history, oldest first.
+    pub decisions: Vec<Decision>,
+    /// Speed of sound at its temperature, m/s.
+    pub speed_m_s: f64,
+}
+
+/// A new session.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct NewSession {
+    /// Name, 1 to 200 characters.
+    pub name: String,
+}
+
+/// Whether the server and its database are well.
+#[utoipa::path(responses((status = 200, body = Health), (status = 503, body = Health)))]
+#[get("/health")]
+pub async fn health(state: web::Data<State>) -> HttpResponse {
+    let up = sqlx::query("SELECT 1").execute(state.db()).await.is_ok();
+    let body = Health { database: if up { "up" } else { "down" }.into(), version: env!("CARGO_PKG_VERSION").into() };
+    if up { HttpResponse::Ok().json(body) } else { HttpResponse::ServiceUnavailable().json(body) }
+}
+
+/// All sessions, newest first.
+#[utoipa::path(responses((status = 200, body = Vec<Session>)))]
+#[get("/sessions")]
+pub async fn list(state: web::Data<State>) -> Result<web::Json<Vec<Session>>, ServerError> {
+    Ok(web::Json(sessions::list(state.db()).await?))
+}
+
+/// Make a session.
+#[utoipa::path(responses((status = 201, body = Session), (status = 422, body = ErrorBody)))]
+#[post("/sessions")]
+pub async fn create(state: web::Data<State>, new: web::Json<NewSession>) -> Result<HttpResponse, ServerError> {
+    let made = sessions::create(state.db(), &checked_name(&new.name, "session")?, false).await?;
+    Ok(HttpResponse::Created().json(sessions::get(state.db(), made).await?))
+}
+
+/// Bring in the demo session, when it is not there.
+#[utoipa::path(responses((status = 202, body = Session)))]
+#[post("/demo")]
+pub async fn load_demo(state: web::Data<State>) -> Result<HttpResponse, ServerError> {
+    let made = crate::demo::load(&state.workers).await?;
+    Ok(HttpResponse::Accepted().json(sessions::get(state.db(), made).await?))
+}
+
+/// One session with tracks and history.
+#[utoipa::path(responses((status = 200, body = SessionDetail), (status = 404, body = ErrorBody)))]
+#[get("/sessions/{session}")]
+pub async fn show(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<SessionDetail>, ServerError> {
+    let session = sessions::get(state.db(), id(&path, "session")?).await?;
+    let rows = tracks::of_session(state.db(), session.id).await?;
+    Ok(web::Json(SessionDetail {
+        speed_m_s: marea_core::units::speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2),
+        decisions: decisions::list(state.db(), session.id).await?,
+        tracks: rows.into_iter().map(Track::from).collect(),
+        session,
+    }))
+}
+
+/// Change a session's name, temperature, tempo or anchor.
+#[utoipa::path(responses((status = 200, body = Session), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[patch("/sessions/{session}")]
+pub async fn change(state: web::Data<State>, path: web::Path<String>, body: web::Json<SessionPatch>) -> Result<web::Json<Session>, ServerError> {
+    let session = sessions::get(state.db(), id(&path, "session")?).await?;
+    if let Some(anchor) = body.anchor_id {
+        tracks::get(state.db(), session.id, anchor).await?;
+    }
+    sessions::patch(state.db(), session.id, &body).await?;
+    state.workers.nudge(session.id);
+    Ok(web::Json(sessions::get(state.db(), session.id).await?))
+}
+
+/// Remove a session. The recordings stay in the store.
+#[utoipa::path(responses((status = 204), (status = 404, body = ErrorBody)))]
+#[delete("/sessions/{session}")]
+pub async fn remove(state: web::Data<State>, path: web::Path<String>) -> Result<HttpResponse, ServerError> {
+    let session = sessions::get(state.db(), id(&path, "session")?).await?;
+    sessions::delete(state.db(), session.id).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Take a track out of a session. Its recording stays in the store.
+#[utoipa::path(responses((status = 204), (status = 404, body = ErrorBody)))]
+#[delete("/sessions/{session}/tracks/{track}")]
+pub async fn remove_track(state: web::Data<State>, path: web::Path<(String, String)>) -> Result<HttpResponse, ServerError> {
+    let track = tracks::get(state.db(), id(&path.0, "session")?, id(&path.1, "track")?).await?;
+    tracks::delete(state.db(), track.session_id, track.id).await?;
+    sessions::touch(state.db(), track.session_id).await?;
+    state.workers.nudge(track.session_id);
+    Ok(HttpResponse::NoContent().finish())
+}

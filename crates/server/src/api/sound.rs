@@ -1,0 +1,108 @@
+//! Waveforms to draw and sound to hear.
+
+use super::{State, id, rate};
+use crate::db::{sessions, tracks};
+use crate::error::{ErrorBody, ServerError};
+use crate::listen::wire::{Request, Trouble};
+use crate::listen::{Player, Reply};
+use actix_web::http::header;
+use actix_web::{HttpRequest, HttpResponse, get, web};
+use futures_util::StreamExt;
+use marea_core::measure::overview::LEVELS;
+use marea_core::signal::Source;
+use marea_media::work::overview_range;
+use std::os::unix::fs::FileExt;
+
+/// Points in a tile.
+pub const TILE_POINTS: usize = 1_024;
+/// Samples in a tile of single samples.
+pub const TILE_SAMPLES: usize = 8_192;
+
+/// A tile of a track's waveform, in the recording's own frames: level `samples` gives 8 192 samples, level 0 to 5 gives 1 024
+/// points of minimum, maximum and RMS, 64·4^level frames each. Little-endian `f32`. Empty past the end.
+#[utoipa::path(responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = ErrorBody)))]
+#[get("/sessions/{session}/tracks/{track}/tiles/{level}/{tile}")]
+pub async fn tile(state: web::Data<State>, path: web::Path<(String, String, String, usize)>) -> Result<HttpResponse, ServerError> {
+    let session = sessions::get(state.db(), id(&path.0, "session")?).await?;
+    let track = tracks::get(state.db(), session.id, id(&path.1, "track")?).await?;
+    let rate_hz = rate(&session)?;
+    let gone = || ServerError::Conflict(format!("the recording of “{}” is not in the store", track.name));
+    let bytes = if path.2 == "samples" {
+        let file = state.workers.store.open_channel(&track.sha256, rate_hz, track.channel).map_err(|_| gone())?;
+        let start = i64::try_from(path.3.saturating_mul(TILE_SAMPLES)).unwrap_or(i64::MAX);
+        let count = usize::try_from((track.frames - start).clamp(0, TILE_SAMPLES as i64)).unwrap_or(0);
+        let mut samples = vec![0f32; count];
+        file.read(start, &mut samples)?;
+        samples.iter().flat_map(|v| v.to_le_bytes()).collect()
+    } else {
+        let level: usize = path.2.parse().ok().filter(|l| *l < LEVELS).ok_or(ServerError::NotFound("level"))?;
+        let file = std::fs::File::open(state.workers.store.overview(&track.sha256, rate_hz, track.channel)).map_err(|_| gone())?;
+        let (at, count) = overview_range(track.frames, level, path.3.saturating_mul(TILE_POINTS), TILE_POINTS);
+        let mut bytes = vec![0u8; count * 12];
+        file.read_exact_at(&mut bytes, at)?;
+        bytes
+    };
+    // A recording never changes, so neither does a tile.
+    Ok(HttpResponse::Ok()
+        .content_type("application/octet-stream")
+        .insert_header((header::CACHE_CONTROL, "private, max-age=31536000, immutable"))
+        .body(bytes))
+}
+
+/// A WebSocket for listening; see the documentation of the wire format in ARCHITECTURE.md.
+#[utoipa::path(responses((status = 101), (status = 404, body = ErrorBody)))]
+#[get("/sessions/{session}/listen")]
+pub async fn listen(state: web::Data<State>, path: web::Path<String>, req: HttpRequest, body: web::Payload) -> Result<HttpResponse, actix_web::Error> {
+    let session = sessions::get(state.db(), id(&path, "session")?).await?.id;
+    let (response, mut socket, messages) = actix_ws::handle(&req, body)?;
+    let mut messages = messages.max_frame_size(1 << 20).aggregate_continuations();
+    let (player, mut replies) = Player::start(state.workers.store.clone());
+    let mut ended = state.ended.clone();
+    actix_web::rt::spawn(async move {
+        loop {
+            tokio::select! {
+                _ = ended.changed() => break,
+                reply = replies.recv() => match reply {
+                    Some(Reply::Block(bytes)) => if socket.binary(bytes).await.is_err() { return },
+                    Some(Reply::Trouble(text)) => if say(&mut socket, &text).await.is_err() { return },
+                    None => break,
+                },
+                message = messages.next() => match message {
+                    Some(Ok(actix_ws::AggregatedMessage::Text(text))) => {
+                        let Ok(request) = serde_json::from_str::<Request>(&text) else {
+                            let _ = say(&mut socket, "This request is not understood.").await;
+                            continue;
+                        };
+                        if let Err(e) = follow(&state, session, &player, request).await
+                            && say(&mut socket, &crate::error::sentence(&e.to_string())).await.is_err() {
+                            return;
+                        }
+                    }
+                    Some(Ok(actix_ws::AggregatedMessage::Ping(p))) => if socket.pong(&p).await.is_err() { return },
+                    Some(Ok(_)) => {}
+                    Some(Err(_)) | None => break,
+                },
+            }
+        }
+        let _ = socket.close(None).await;
+    });
+    Ok(response)
+}
+
+async fn say(socket: &mut actix_ws::Session, message: &str) -> Result<(), actix_ws::Closed> {
+    let text = serde_json::to_string(&Trouble { kind: "trouble", message }).unwrap_or_default();
+    socket.text(text).await
+}
+
+async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Request) -> Result<(), ServerError> {
+    match request {
+        Request::Play { from, generation, mix } => {
+            let s = sessions::get(state.db(), session).await?;
+            let rows = tracks::of_session(state.db(), session).await?;
+            player.play(from, generation, mix, rows, rate(&s)?);
+        }
+        Request::Credit { blocks } => player.credit(blocks),
+        Request::Stop => player.stop(),
+    }
+    Ok(())
+}

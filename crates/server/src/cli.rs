@@ -1,0 +1,310 @@
+//! `marea check` and `marea align`: the main job without server or database.
+
+use crate::names::{disk_name, stem};
+use marea_core::correct::{Correction, offset_for_lag};
+use marea_core::measure::{PairMeasurement, PairOptions, Verdict, measure_pair};
+use marea_core::render::TrackRenderer;
+use marea_core::signal::{Placed, Source, index};
+use marea_core::units::SampleRate;
+use marea_media::AudioInfo;
+use marea_media::prepare::{channel_path, prepare};
+use marea_media::work::WorkFile;
+use marea_media::write::{Depth, WavWriter, WriteSpec};
+use clap::Args;
+use serde::Serialize;
+use std::collections::HashSet;
+use std::path::{Path, PathBuf};
+
+/// Files to measure.
+#[derive(Debug, Args)]
+pub struct CheckArgs {
+    /// Recordings of one event.
+    #[arg(required = true)]
+    pub files: Vec<PathBuf>,
+    /// File the others are measured against; the first by default.
+    #[arg(long)]
+    pub anchor: Option<PathBuf>,
+    /// Print JSON (docs/check.schema.json) instead of a table.
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// Files to align.
+#[derive(Debug, Args)]
+pub struct AlignArgs {
+    /// What to measure.
+    #[command(flatten)]
+    pub check: CheckArgs,
+    /// Folder for the aligned files.
+    #[arg(long)]
+    pub out: PathBuf,
+    /// Least certainty that moves a file.
+    #[arg(long, value_enum, default_value = "likely")]
+    pub accept: Accept,
+    /// Write 32-bit float instead of 24-bit integer.
+    #[arg(long)]
+    pub float: bool,
+    /// Begin all files at the earliest sound instead of the anchor's beginning, so that nothing is left out.
+    #[arg(long)]
+    pub keep_head: bool,
+}
+
+/// Least certainty.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub enum Accept {
+    /// Only what is clear from every side.
+    Solid,
+    /// Also what is probably right.
+    Likely,
+}
+
+/// What `check --json` prints.
+#[derive(Debug, Serialize)]
+pub struct Report {
+    /// Rate in which samples are counted: the anchor's.
+    pub sample_rate_hz: u32,
+    /// Base name of the anchor.
+    pub anchor: String,
+    /// One a channel, in the order of the files.
+    pub tracks: Vec<TrackReport>,
+}
+
+/// One channel in the report.
+#[derive(Debug, Serialize)]
+pub struct TrackReport {
+    /// Base name.
+    pub file: String,
+    /// From 1.
+    pub channel: u16,
+    /// Against the anchor, fractional; null when undecided.
+    pub lag_samples: Option<f64>,
+    /// Proposed correction, negative = earlier. Channels of one file are moved together.
+    pub offset_samples: f64,
+    /// Proposed polarity.
+    pub invert: bool,
+    /// solid, likely or undecided.
+    pub verdict: Verdict,
+    /// Peak of agreement over the RMS of its curve.
+    pub height: f64,
+    /// 0 … 1.
+    pub coherence: f64,
+    /// Places measured.
+    pub hits: usize,
+    /// In a sentence.
+    pub reason: String,
+}
+
+struct Loaded {
+    path: PathBuf,
+    name: String,
+    info: AudioInfo,
+    channels: Vec<WorkFile>,
+    start: i64,
+}
+
+struct Checked {
+    report: Report,
+    files: Vec<Loaded>,
+    rate: SampleRate,
+    anchor: usize,
+    _folder: tempfile::TempDir,
+}
+
+fn base_name(path: &Path) -> String {
+    path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned())
+}
+
+/// Reads and measures.
+///
+/// # Errors
+/// A sentence that names the file.
+fn check(args: &CheckArgs) -> Result<Checked, String> {
+    let mut paths = args.files.clone();
+    let anchor = match &args.anchor {
+        None => 0,
+        Some(a) => paths.iter().position(|p| p == a).unwrap_or_else(|| {
+            paths.insert(0, a.clone());
+            0
+        }),
+    };
+    let folder = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
+    let rate = marea_media::AudioReader::open(&paths[anchor]).map_err(|e| format!("{} {e}", base_name(&paths[anchor])))?.info().rate;
+    let mut files: Vec<Loaded> = Vec::new();
+    for (i, path) in paths.iter().enumerate() {
+        let name = base_name(path);
+        let place = folder.path().join(i.to_string());
+        std::fs::create_dir(&place).map_err(|e| e.to_string())?;
+        let made = prepare(path, &place, rate, &mut |_| true).map_err(|e| format!("{name} {e}"))?;
+        for note in &made.info.notes {
+            eprintln!("{name}: {note}");
+        }
+        let channels = (1..=made.info.channels)
+            .map(|c| WorkFile::open(&channel_path(&place, c)).map_err(|e| format!("{name}: {e}")))
+            .collect::<Result<Vec<_>, _>>()?;
+        files.push(Loaded { path: path.clone(), name, info: made.info, channels, start: 0 });
+    }
+    place_by_stamp(&mut files, anchor, rate);
+    let mut tracks = Vec::new();
+    for (i, file) in files.iter().enumerate() {
+        if i == anchor {
+            tracks.extend((1..=file.info.channels).map(|c| anchor_report(file, c)));
+            continue;
+        }
+        let home = Placed { source: &files[anchor].channels[0], start: files[anchor].start };
+        let measured: Vec<PairMeasurement> = file
+            .channels
+            .iter()
+            .map(|source| {
+                let other = Placed { source, start: file.start };
+                measure_pair(&home, &other, rate, PairOptions::default(), &mut |_| true).map_err(|e| format!("{}: {e}", file.name))
+            })
+            .collect::<Result<_, _>>()?;
+        // The set moves together, by what the channel needs that hears the sound first.
+        let lead = measured.iter().filter_map(|m| m.lag_frames).min_by(f64::total_cmp);
+        for (c, m) in (1..).zip(&measured) {
+            tracks.push(TrackReport {
+                file: file.name.clone(),
+                channel: c,
+                lag_samples: m.lag_frames.map(|l| (l * 1_000.0).round() / 1_000.0),
+                offset_samples: lead.map_or(0.0, offset_for_lag),
+                invert: m.propose_invert,
+                verdict: m.verdict,
+                height: (m.height * 100.0).round() / 100.0,
+                coherence: (m.coherence * 1_000.0).round() / 1_000.0,
+                hits: m.hits,
+                reason: m.reason.clone(),
+            });
+        }
+    }
+    let report = Report { sample_rate_hz: rate.hz(), anchor: files[anchor].name.clone(), tracks };
+    Ok(Checked { report, files, rate, anchor, _folder: folder })
+}
+
+/// Files with time stamps stand where their stamps say, relative to the anchor.
+fn place_by_stamp(files: &mut [Loaded], anchor: usize, rate: SampleRate) {
+    let at = |f: &Loaded| {
+        f.info.time_reference.map(|t| i128::from(t) * i128::from(rate.hz()) / i128::from(f.info.rate.hz()))
+    };
+    let Some(origin) = at(&files[anchor]) else { return };
+    for f in files {
+        let apart = at(f).map_or(0, |t| t - origin);
+        if apart.abs() < i128::from(rate.hz()) * 43_200 {
+            f.start = i64::try_from(apart).unwrap_or(0);
+        }
+    }
+}
+
+fn anchor_report(file: &Loaded, channel: u16) -> TrackReport {
+    TrackReport {
+        file: file.name.clone(),
+        channel,
+        lag_samples: Some(0.0),
+        offset_samples: 0.0,
+        invert: false,
+        verdict: Verdict::Solid,
+        height: 0.0,
+        coherence: 1.0,
+        hits: 0,
+        reason: "the anchor stays as it is".into(),
+    }
+}
+
+fn print_table(report: &Report) {
+    println!("anchor: {} ({} Hz)", report.anchor, report.sample_rate_hz);
+    for t in &report.tracks {
+        let lag = t.lag_samples.map_or("-".into(), |l| {
+            format!("{l:.2} samples ({:.3} ms)", l * 1_000.0 / f64::from(report.sample_rate_hz))
+        });
+        let polarity = if t.invert { "inverted" } else { "upright" };
+        let verdict = format!("{:?}", t.verdict).to_lowercase();
+        println!("{} [{}]: {lag}, {polarity} - {verdict}, {} hits; {}", t.file, t.channel, t.hits, t.reason);
+    }
+}
+
+/// `marea check`.
+///
+/// # Errors
+/// A sentence that names the file.
+pub fn run_check(args: &CheckArgs) -> Result<(), String> {
+    let checked = check(args)?;
+    if args.json {
+        println!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
+    } else {
+        print_table(&checked.report);
+    }
+    Ok(())
+}
+
+/// `marea align`. Every file keeps its name (with `.wav`), its channels, and begins where the anchor begins.
+///
+/// # Errors
+/// A sentence that names the file. Recordings are never written over.
+pub fn run_align(args: &AlignArgs) -> Result<(), String> {
+    let checked = check(&args.check)?;
+    std::fs::create_dir_all(&args.out).map_err(|e| format!("{}: {e}", args.out.display()))?;
+    let least = if args.accept == Accept::Solid { Verdict::Solid } else { Verdict::Likely };
+    let correction = |file: &Loaded, channel: usize| {
+        let set: Vec<&TrackReport> = checked.report.tracks.iter().filter(|t| t.file == file.name).collect();
+        let moved = set.iter().any(|t| t.verdict >= least);
+        let own = set.iter().find(|t| usize::from(t.channel) == channel + 1);
+        Correction {
+            offset_frames: own.filter(|_| moved).map_or(0.0, |t| t.offset_samples),
+            invert: own.is_some_and(|t| t.invert && t.verdict >= least),
+            gain_db: 0.0,
+        }
+    };
+    let renderers = |file: &'_ Loaded| -> Vec<Correction> { (0..file.channels.len()).map(|c| correction(file, c)).collect() };
+    let render = |file: &Loaded, c: usize, k: &Correction| -> (i64, i64) {
+        let r = TrackRenderer::new(Placed { source: &file.channels[c], start: file.start }, k);
+        (r.first(), r.end())
+    };
+    let spans: Vec<(i64, i64)> = checked
+        .files
+        .iter()
+        .flat_map(|f| renderers(f).iter().enumerate().map(|(c, k)| render(f, c, k)).collect::<Vec<_>>())
+        .collect();
+    let anchor_start = checked.files[checked.anchor].start;
+    let start = if args.keep_head { spans.iter().map(|s| s.0).min().unwrap_or(0) } else { anchor_start };
+    let end = spans.iter().map(|s| s.1).max().unwrap_or(0);
+    let mut taken = HashSet::new();
+    for file in &checked.files {
+        let corrections = renderers(file);
+        let path = args.out.join(disk_name(stem(&file.name), "wav", &mut taken));
+        let same = |p: &Path| p.canonicalize().ok().zip(path.canonicalize().ok()).is_some_and(|(a, b)| a == b);
+        if checked.files.iter().any(|f| same(&f.path)) {
+            return Err(format!("{} would be written over; choose another folder", file.name));
+        }
+        let depth = if args.float { Depth::Float32 } else { Depth::Int24 };
+        let mut spec = WriteSpec::new(checked.rate, file.info.channels, depth);
+        let stamp = checked.files[checked.anchor].info.time_reference.unwrap_or(0);
+        spec.time_reference = stamp.saturating_add_signed(start - anchor_start);
+        spec.description = format!("{}, aligned to {}", file.name, checked.report.anchor);
+        let failed = |e: std::io::Error| format!("{}: {e}", path.display());
+        let mut out = WavWriter::create(&path, spec).map_err(failed)?;
+        let mut tracks: Vec<TrackRenderer> = file
+            .channels
+            .iter()
+            .zip(&corrections)
+            .map(|(source, k)| TrackRenderer::new(Placed { source: source as &dyn Source, start: file.start }, k))
+            .collect();
+        let mut planes = vec![vec![0f32; 16_384]; tracks.len()];
+        let mut at = start;
+        while at < end {
+            let n = index((end - at).min(16_384));
+            for (t, p) in tracks.iter_mut().zip(&mut planes) {
+                t.read(at, &mut p[..n]).map_err(|e| e.to_string())?;
+            }
+            let block: Vec<f32> = (0..n).flat_map(|i| planes.iter().map(move |p| p[i])).collect();
+            out.push(&block).map_err(failed)?;
+            at += n as i64;
+        }
+        out.finish().map_err(failed)?;
+    }
+    if args.check.json {
+        println!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
+    } else {
+        print_table(&checked.report);
+        println!("{} aligned files in {}", checked.files.len(), args.out.display());
+    }
+    Ok(())
+}

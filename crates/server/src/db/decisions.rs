@@ -1,0 +1,173 @@
+//! The history: what was decided, with before and after. Undo and redo walk it.
+
+use super::tracks::{self, TrackPatch};
+use crate::error::ServerError;
+use serde::{Deserialize, Serialize};
+use sqlx::types::Json;
+use sqlx::{FromRow, MySqlConnection, MySqlPool};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// One track's part in a decision.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Change {
+    /// Track.
+    pub track_id: Uuid,
+    /// What it was.
+    pub before: TrackPatch,
+    /// What it became.
+    pub after: TrackPatch,
+}
+
+/// A row of the history.
+#[derive(Debug, Clone, FromRow)]
+pub struct DecisionRow {
+    /// In order.
+    pub id: u64,
+    /// What was decided, for people.
+    pub label: String,
+    /// Tracks.
+    pub changes: Json<Vec<Change>>,
+    /// done, undone or superseded.
+    pub state: String,
+}
+
+/// A row of the history as shown.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Decision {
+    /// In order.
+    pub id: u64,
+    /// What was decided.
+    pub label: String,
+    /// Tracks with before and after.
+    pub changes: Vec<Change>,
+    /// done, undone or superseded.
+    pub state: String,
+}
+
+impl From<DecisionRow> for Decision {
+    fn from(r: DecisionRow) -> Self {
+        Self { id: r.id, label: r.label, changes: r.changes.0, state: r.state }
+    }
+}
+
+/// A new decision: what each track shall become.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+pub struct NewDecision {
+    /// For the history, up to 300 characters.
+    pub label: String,
+    /// Track and what it becomes.
+    pub changes: Vec<NewChange>,
+}
+
+/// What one track shall become.
+#[derive(Debug, Clone, Deserialize, ToSchema)]
+pub struct NewChange {
+    /// Track.
+    pub track_id: Uuid,
+    /// What changes.
+    pub after: TrackPatch,
+}
+
+/// The history, oldest first.
+///
+/// # Errors
+/// As the database says.
+pub async fn list(db: &MySqlPool, session: Uuid) -> Result<Vec<Decision>, ServerError> {
+    let rows: Vec<DecisionRow> =
+        sqlx::query_as("SELECT id, label, changes, state FROM decisions WHERE session_id = ? ORDER BY id")
+            .bind(session)
+            .fetch_all(db)
+            .await?;
+    Ok(rows.into_iter().map(Decision::from).collect())
+}
+
+/// Carries a decision out and writes it down, all or nothing. What moves a track of a linked set moves the set.
+///
+/// # Errors
+/// [`ServerError::Invalid`] or [`ServerError::NotFound`]; nothing was changed.
+pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<Decision, ServerError> {
+    let mut tx = db.begin().await?;
+    let rate = lock(&mut tx, session).await?;
+    let rows = tracks::of_session(&mut *tx, session).await?;
+    let mut changes: Vec<Change> = Vec::new();
+    for wanted in &new.changes {
+        let row = rows.iter().find(|r| r.id == wanted.track_id).ok_or(ServerError::NotFound("track"))?;
+        wanted.after.check(&row.name, rate)?;
+        push(&mut changes, row.id, wanted.after.before(row), wanted.after.clone());
+    }
+    for wanted in &new.changes {
+        let row = rows.iter().find(|r| r.id == wanted.track_id).ok_or(ServerError::NotFound("track"))?;
+        let (Some(link), Some(offset)) = (row.link_id, wanted.after.offset_frames) else { continue };
+        for mate in rows.iter().filter(|r| r.link_id == Some(link) && r.id != row.id) {
+            if changes.iter().any(|c| c.track_id == mate.id && c.after.offset_frames.is_some()) {
+                continue;
+            }
+            // By the same amount, so that the set keeps its inner distances.
+            let after = TrackPatch { offset_frames: Some(mate.offset_frames + offset - row.offset_frames), ..TrackPatch::default() };
+            after.check(&mate.name, rate)?;
+            push(&mut changes, mate.id, after.before(mate), after);
+        }
+    }
+    changes.retain(|c| c.before != c.after);
+    if changes.is_empty() {
+        return Err(ServerError::Invalid("this decision changes nothing".into()));
+    }
+    for c in &changes {
+        tracks::apply(&mut *tx, c.track_id, &c.after).await?;
+    }
+    sqlx::query("UPDATE decisions SET state = 'superseded' WHERE session_id = ? AND state = 'undone'").bind(session).execute(&mut *tx).await?;
+    let label: String = new.label.chars().filter(|c| !c.is_control()).take(300).collect();
+    let done = sqlx::query("INSERT INTO decisions (session_id, label, changes) VALUES (?, ?, ?)")
+        .bind(session)
+        .bind(&label)
+        .bind(Json(&changes))
+        .execute(&mut *tx)
+        .await?;
+    super::sessions::touch(&mut *tx, session).await?;
+    tx.commit().await?;
+    Ok(Decision { id: done.last_insert_id(), label, changes, state: "done".into() })
+}
+
+fn push(changes: &mut Vec<Change>, track_id: Uuid, before: TrackPatch, after: TrackPatch) {
+    changes.push(Change { track_id, before, after });
+}
+
+/// One at a time in a session; gives its rate.
+async fn lock(tx: &mut MySqlConnection, session: Uuid) -> Result<u32, ServerError> {
+    let row: Option<(Option<u32>,)> =
+        sqlx::query_as("SELECT rate_hz FROM sessions WHERE id = ? FOR UPDATE").bind(session).fetch_optional(tx).await?;
+    Ok(row.ok_or(ServerError::NotFound("session"))?.0.unwrap_or(48_000))
+}
+
+/// Takes the last decision back. None when there is nothing to take back.
+///
+/// # Errors
+/// As the database says.
+pub async fn undo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
+    walk(db, session, "SELECT id, label, changes, state FROM decisions WHERE session_id = ? AND state = 'done' ORDER BY id DESC LIMIT 1", "undone").await
+}
+
+/// Carries the decision out again that was taken back last. None when there is none.
+///
+/// # Errors
+/// As the database says.
+pub async fn redo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
+    walk(db, session, "SELECT id, label, changes, state FROM decisions WHERE session_id = ? AND state = 'undone' ORDER BY id LIMIT 1", "done").await
+}
+
+async fn walk(db: &MySqlPool, session: Uuid, select: &'static str, to: &'static str) -> Result<Option<Decision>, ServerError> {
+    let mut tx = db.begin().await?;
+    lock(&mut tx, session).await?;
+    let row: Option<DecisionRow> = sqlx::query_as(select).bind(session).fetch_optional(&mut *tx).await?;
+    let Some(mut row) = row else { return Ok(None) };
+    for c in &row.changes.0 {
+        let patch = if to == "done" { &c.after } else { &c.before };
+        tracks::apply(&mut *tx, c.track_id, patch).await?;
+    }
+    sqlx::query("UPDATE decisions SET state = ? WHERE id = ?").bind(to).bind(row.id).execute(&mut *tx).await?;
+    super::sessions::touch(&mut *tx, session).await?;
+    tx.commit().await?;
+    row.state = to.into();
+    Ok(Some(row.into()))
+}

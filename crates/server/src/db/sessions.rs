@@ -1,0 +1,150 @@
+//! Sessions.
+
+use crate::error::ServerError;
+use serde::{Deserialize, Serialize};
+use sqlx::{FromRow, MySqlExecutor};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A session.
+#[derive(Debug, Clone, FromRow, Serialize, ToSchema)]
+pub struct Session {
+    /// Id.
+    pub id: Uuid,
+    /// Name.
+    pub name: String,
+    /// Rate in Hz; none until the first recording is in.
+    pub rate_hz: Option<u32>,
+    /// Frames since midnight of frame 0.
+    pub origin_frames: Option<i64>,
+    /// Air temperature in °C, for distances.
+    pub temperature_c: f64,
+    /// Quarter notes a minute, for note values.
+    pub bpm: f64,
+    /// The track that stays as it is.
+    pub anchor_id: Option<Uuid>,
+    /// Counts changes.
+    pub revision: i64,
+    /// The demo session.
+    pub is_demo: bool,
+}
+
+const COLUMNS: &str = "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, anchor_id, revision, is_demo FROM sessions";
+
+/// What can be set on a session.
+#[derive(Debug, Clone, Default, Deserialize, ToSchema)]
+pub struct SessionPatch {
+    /// New name.
+    pub name: Option<String>,
+    /// Air temperature in °C, −50 … 60.
+    pub temperature_c: Option<f64>,
+    /// Quarter notes a minute, 20 … 400.
+    pub bpm: Option<f64>,
+    /// Anchor track.
+    pub anchor_id: Option<Uuid>,
+}
+
+/// A name as it may be stored.
+///
+/// # Errors
+/// [`ServerError::Invalid`] when it is empty or longer than 200 characters.
+pub fn checked_name(raw: &str, what: &str) -> Result<String, ServerError> {
+    let name: String = raw.chars().filter(|c| !c.is_control()).collect::<String>().trim().to_string();
+    if name.is_empty() || name.chars().count() > 200 {
+        return Err(ServerError::Invalid(format!("the name of a {what} has 1 to 200 characters")));
+    }
+    Ok(name)
+}
+
+/// Makes a session.
+///
+/// # Errors
+/// As the database says.
+pub async fn create(db: impl MySqlExecutor<'_>, name: &str, is_demo: bool) -> Result<Uuid, ServerError> {
+    let id = Uuid::now_v7();
+    sqlx::query("INSERT INTO sessions (id, name, is_demo) VALUES (?, ?, ?)").bind(id).bind(name).bind(is_demo).execute(db).await?;
+    Ok(id)
+}
+
+/// All sessions, newest first.
+///
+/// # Errors
+/// As the database says.
+pub async fn list(db: impl MySqlExecutor<'_>) -> Result<Vec<Session>, ServerError> {
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{COLUMNS} ORDER BY created_at DESC, id DESC"))).fetch_all(db).await?)
+}
+
+/// One session.
+///
+/// # Errors
+/// [`ServerError::NotFound`].
+pub async fn get(db: impl MySqlExecutor<'_>, id: Uuid) -> Result<Session, ServerError> {
+    sqlx::query_as(sqlx::AssertSqlSafe(format!("{COLUMNS} WHERE id = ?")))
+        .bind(id)
+        .fetch_optional(db)
+        .await?
+        .ok_or(ServerError::NotFound("session"))
+}
+
+/// Changes what is given.
+///
+/// # Errors
+/// [`ServerError::Invalid`] for values that make no sense.
+pub async fn patch(db: impl MySqlExecutor<'_>, id: Uuid, p: &SessionPatch) -> Result<(), ServerError> {
+    if p.temperature_c.is_some_and(|t| marea_core::units::speed_of_sound_m_s(t).is_err()) {
+        return Err(ServerError::Invalid("a temperature lies between -50 and 60 °C".into()));
+    }
+    if p.bpm.is_some_and(|b| !(20.0..=400.0).contains(&b)) {
+        return Err(ServerError::Invalid("a tempo lies between 20 and 400 quarter notes a minute".into()));
+    }
+    let name = p.name.as_deref().map(|n| checked_name(n, "session")).transpose()?;
+    sqlx::query(
+        "UPDATE sessions SET name = COALESCE(?, name), temperature_c = COALESCE(?, temperature_c),
+         bpm = COALESCE(?, bpm), anchor_id = COALESCE(?, anchor_id), revision = revision + 1 WHERE id = ?",
+    )
+    .bind(name)
+    .bind(p.temperature_c)
+    .bind(p.bpm)
+    .bind(p.anchor_id)
+    .bind(id)
+    .execute(db)
+    .await?;
+    Ok(())
+}
+
+/// Removes a session with its tracks, decisions and jobs. Recordings stay in the store.
+///
+/// # Errors
+/// As the database says.
+pub async fn delete(db: impl MySqlExecutor<'_>, id: Uuid) -> Result<(), ServerError> {
+    sqlx::query("DELETE FROM sessions WHERE id = ?").bind(id).execute(db).await?;
+    Ok(())
+}
+
+/// Counts a change.
+///
+/// # Errors
+/// As the database says.
+pub async fn touch(db: impl MySqlExecutor<'_>, id: Uuid) -> Result<(), ServerError> {
+    sqlx::query("UPDATE sessions SET revision = revision + 1 WHERE id = ?").bind(id).execute(db).await?;
+    Ok(())
+}
+
+/// Sets rate and origin where they are not set yet: the first recording decides.
+///
+/// # Errors
+/// As the database says.
+pub async fn settle(db: &sqlx::MySqlPool, id: Uuid, rate_hz: u32, time_reference: Option<i64>) -> Result<Session, ServerError> {
+    sqlx::query("UPDATE sessions SET rate_hz = COALESCE(rate_hz, ?) WHERE id = ?").bind(rate_hz).bind(id).execute(db).await?;
+    let session = get(db, id).await?;
+    if let (None, Some(t), Some(rate)) = (session.origin_frames, time_reference, session.rate_hz) {
+        let origin = i128::from(t) * i128::from(rate) / i128::from(rate_hz);
+        sqlx::query("UPDATE sessions SET origin_frames = COALESCE(origin_frames, ?) WHERE id = ?")
+            .bind(i64::try_from(origin).unwrap_or(0))
+            .bind(id)
+            .execute(db)
+            .await?;
+        return get(db, id).await;
+    }
+    Ok(session)
+}

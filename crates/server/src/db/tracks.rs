@@ -1,0 +1,260 @@
+//! Tracks: a channel of a recording in a session.
+#![allow(missing_docs)] // Row fields are the columns, documented in the migration.
+
+use crate::error::ServerError;
+use marea_core::correct::Correction;
+use serde::{Deserialize, Serialize};
+use sqlx::types::Json;
+use sqlx::{FromRow, MySqlExecutor};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A track as stored.
+#[derive(Debug, Clone, FromRow)]
+pub struct TrackRow {
+    pub id: Uuid,
+    pub session_id: Uuid,
+    pub sha256: Vec<u8>,
+    pub channel: u16,
+    pub channels: u16,
+    pub link_id: Option<Uuid>,
+    pub file_name: String,
+    pub coding: String,
+    pub file_rate_hz: u32,
+    pub notes: Json<Vec<String>>,
+    pub position: i32,
+    pub name: String,
+    pub role: String,
+    pub source: String,
+    pub side: String,
+    pub start_frame: i64,
+    pub frames: i64,
+    pub offset_frames: f64,
+    pub invert: bool,
+    pub gain_db: f64,
+}
+
+impl TrackRow {
+    /// What the track carries.
+    pub fn correction(&self) -> Correction {
+        Correction { offset_frames: self.offset_frames, invert: self.invert, gain_db: self.gain_db }
+    }
+}
+
+/// A track as shown.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Track {
+    /// Id.
+    pub id: Uuid,
+    /// SHA-256 of the recording, in hex.
+    pub recording: String,
+    /// Channel of the recording, from 1.
+    pub channel: u16,
+    /// Channels of the recording.
+    pub channels: u16,
+    /// Tracks with the same link move together.
+    pub link_id: Option<Uuid>,
+    /// Name of the file it came from.
+    pub file_name: String,
+    /// Container and coding of that file.
+    pub coding: String,
+    /// The file's own rate in Hz.
+    pub file_rate_hz: u32,
+    /// What was noticed when it was brought in.
+    pub notes: Vec<String>,
+    /// Name.
+    pub name: String,
+    /// near, main, room, direct, print, rendered or unknown.
+    pub role: String,
+    /// What the microphone heard.
+    pub source: String,
+    /// left, right, centre or empty.
+    pub side: String,
+    /// Session frame of its first frame as recorded.
+    pub start_frame: i64,
+    /// Length in frames at the session's rate.
+    pub frames: i64,
+    /// What it carries.
+    pub correction: Correction,
+}
+
+impl From<TrackRow> for Track {
+    fn from(r: TrackRow) -> Self {
+        Self {
+            correction: r.correction(),
+            id: r.id,
+            recording: hex::encode(&r.sha256),
+            channel: r.channel,
+            channels: r.channels,
+            link_id: r.link_id,
+            file_name: r.file_name,
+            coding: r.coding,
+            file_rate_hz: r.file_rate_hz,
+            notes: r.notes.0,
+            name: r.name,
+            role: r.role,
+            source: r.source,
+            side: r.side,
+            start_frame: r.start_frame,
+            frames: r.frames,
+        }
+    }
+}
+
+/// Roles a track can have.
+pub const ROLES: [&str; 7] = ["near", "main", "room", "direct", "print", "rendered", "unknown"];
+/// Sides a track can have.
+pub const SIDES: [&str; 4] = ["left", "right", "centre", ""];
+
+/// What a decision can change on a track; what is not given stays.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct TrackPatch {
+    /// Frames, positive later, up to one hour either way.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub offset_frames: Option<f64>,
+    /// Turn the polarity over.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub invert: Option<bool>,
+    /// Level change in dB, −60 … 24.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub gain_db: Option<f64>,
+    /// Name.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub name: Option<String>,
+    /// near, main, room, direct, print, rendered or unknown.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub role: Option<String>,
+    /// What the microphone heard.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub source: Option<String>,
+    /// left, right, centre or empty.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub side: Option<String>,
+}
+
+impl TrackPatch {
+    /// The same fields as they are now: what undo restores.
+    pub fn before(&self, row: &TrackRow) -> Self {
+        Self {
+            offset_frames: self.offset_frames.map(|_| row.offset_frames),
+            invert: self.invert.map(|_| row.invert),
+            gain_db: self.gain_db.map(|_| row.gain_db),
+            name: self.name.as_ref().map(|_| row.name.clone()),
+            role: self.role.as_ref().map(|_| row.role.clone()),
+            source: self.source.as_ref().map(|_| row.source.clone()),
+            side: self.side.as_ref().map(|_| row.side.clone()),
+        }
+    }
+
+    /// Refuses what no track can carry.
+    ///
+    /// # Errors
+    /// [`ServerError::Invalid`] naming the track.
+    pub fn check(&self, track: &str, rate_hz: u32) -> Result<(), ServerError> {
+        let limit = Correction::MAX_OFFSET_HOURS * 3_600.0 * f64::from(rate_hz);
+        let refuse = |what: &str| Err(ServerError::Invalid(format!("{track}: {what}")));
+        if self.offset_frames.is_some_and(|o| !o.is_finite() || o.abs() > limit) {
+            return refuse("an offset lies within one hour either way");
+        }
+        if self.gain_db.is_some_and(|g| !g.is_finite() || !(-60.0..=24.0).contains(&g)) {
+            return refuse("a gain lies between -60 and 24 dB");
+        }
+        if self.role.as_ref().is_some_and(|r| !ROLES.contains(&r.as_str())) {
+            return refuse("there is no such role");
+        }
+        if self.side.as_ref().is_some_and(|s| !SIDES.contains(&s.as_str())) {
+            return refuse("there is no such side");
+        }
+        if self.source.as_ref().is_some_and(|s| s.chars().count() > 120) {
+            return refuse("the name of a source has at most 120 characters");
+        }
+        if let Some(name) = &self.name {
+            super::sessions::checked_name(name, "track")?;
+        }
+        Ok(())
+    }
+}
+
+const COLUMNS: &str = "SELECT id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
+    name, role, source, side, start_frame, frames, offset_frames, invert, gain_db FROM tracks";
+
+/// A session's tracks in their order.
+///
+/// # Errors
+/// As the database says.
+pub async fn of_session(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec<TrackRow>, ServerError> {
+    let sql = format!("{COLUMNS} WHERE session_id = ? ORDER BY position, channel, id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?)
+}
+
+/// One track of a session.
+///
+/// # Errors
+/// [`ServerError::NotFound`].
+pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid, id: Uuid) -> Result<TrackRow, ServerError> {
+    let sql = format!("{COLUMNS} WHERE session_id = ? AND id = ?");
+    sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).bind(id).fetch_optional(db).await?.ok_or(ServerError::NotFound("track"))
+}
+
+/// Adds a track; one that is there already (same recording, same channel) stays as it is.
+///
+/// # Errors
+/// As the database says.
+pub async fn insert(db: impl MySqlExecutor<'_>, t: &TrackRow) -> Result<(), ServerError> {
+    sqlx::query(
+        "INSERT IGNORE INTO tracks (id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes,
+         position, name, role, source, side, start_frame, frames) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
+    )
+    .bind(t.id)
+    .bind(t.session_id)
+    .bind(&t.sha256)
+    .bind(t.channel)
+    .bind(t.channels)
+    .bind(t.link_id)
+    .bind(&t.file_name)
+    .bind(&t.coding)
+    .bind(t.file_rate_hz)
+    .bind(&t.notes)
+    .bind(t.position)
+    .bind(&t.name)
+    .bind(&t.role)
+    .bind(&t.source)
+    .bind(&t.side)
+    .bind(t.start_frame)
+    .bind(t.frames)
+    .execute(db)
+    .await?;
+    Ok(())
+}
+
+/// Writes a patch.
+///
+/// # Errors
+/// As the database says.
+pub async fn apply(db: impl MySqlExecutor<'_>, id: Uuid, p: &TrackPatch) -> Result<(), ServerError> {
+    sqlx::query(
+        "UPDATE tracks SET offset_frames = COALESCE(?, offset_frames), invert = COALESCE(?, invert),
+         gain_db = COALESCE(?, gain_db), name = COALESCE(?, name), role = COALESCE(?, role),
+         source = COALESCE(?, source), side = COALESCE(?, side) WHERE id = ?",
+    )
+    .bind(p.offset_frames)
+    .bind(p.invert)
+    .bind(p.gain_db)
+    .bind(&p.name)
+    .bind(&p.role)
+    .bind(&p.source)
+    .bind(&p.side)
+    .bind(id)
+    .execute(db)
+    .await?;
+    Ok(())
+}
+
+/// Takes a track out of its session, with its decisions left in the history.
+///
+/// # Errors
+/// As the database says.
+pub async fn delete(db: impl MySqlExecutor<'_>, session: Uuid, id: Uuid) -> Result<(), ServerError> {
+    sqlx::query("DELETE FROM tracks WHERE session_id = ? AND id = ?").bind(session).bind(id).execute(db).await?;
+    Ok(())
+}

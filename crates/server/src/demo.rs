@@ -1,0 +1,60 @@
+//! The demo session, brought in the same way as anybody's files.
+
+use crate::db::{jobs, sessions};
+use crate::error::ServerError;
+use crate::jobs::{Task, Workers};
+use marea_scene::harbour_hall;
+use sha2::{Digest, Sha256};
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use uuid::Uuid;
+
+/// Name of the demo session.
+pub const NAME: &str = "Harbour Hall";
+
+/// Makes the demo session unless it is there; gives its id.
+///
+/// # Errors
+/// As store and database say.
+pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
+    if let Some(there) = sessions::list(&w.db).await?.into_iter().find(|s| s.is_demo) {
+        return Ok(there.id);
+    }
+    let part = w.store.part();
+    let folder = part.clone();
+    let files = actix_web::web::block(move || -> Result<Vec<(PathBuf, Vec<u8>, u64)>, ServerError> {
+        let scene = harbour_hall::scene(harbour_hall::SECONDS, 1);
+        let faults = scene.faults.clone();
+        let paths = marea_scene::write_files(&scene.render(), &folder, harbour_hall::TIME_REFERENCE, &faults)?;
+        paths.into_iter().map(|p| hash(&p).map(|(h, n)| (p, h, n))).collect()
+    })
+    .await??;
+    let mut tx = w.db.begin().await?;
+    let session = sessions::create(&mut *tx, NAME, true).await?;
+    for (order, (path, sha256, bytes)) in (0..).zip(files) {
+        let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+        w.store.keep(&path, &w.store.recording(&sha256))?;
+        sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)").bind(&sha256).bind(bytes).execute(&mut *tx).await?;
+        let task = Task::Import { sha256: hex::encode(&sha256), file_name: file_name.clone(), order };
+        jobs::enqueue(&mut *tx, session, &task, &format!("Bringing in {file_name}")).await?;
+    }
+    tx.commit().await?;
+    crate::store::remove(&part);
+    w.nudge(session);
+    Ok(session)
+}
+
+fn hash(path: &Path) -> Result<(Vec<u8>, u64), ServerError> {
+    let mut file = std::fs::File::open(path)?;
+    let (mut hash, mut bytes) = (Sha256::new(), 0);
+    let mut block = vec![0u8; 1 << 16];
+    loop {
+        match file.read(&mut block)? {
+            0 => return Ok((hash.finalize().to_vec(), bytes)),
+            n => {
+                hash.update(&block[..n]);
+                bytes += n as u64;
+            }
+        }
+    }
+}

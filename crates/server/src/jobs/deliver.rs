@@ -1,0 +1,207 @@
+//! Writing aligned files and the sheet of values.
+
+use super::measure::open;
+use super::{JobError, Reporter, Workers, blocking};
+use crate::db::sessions::{self, Session};
+use crate::db::tracks::{self, TrackRow};
+use crate::names::{disk_name, stem};
+use crate::store::{Store, remove};
+use marea_core::render::TrackRenderer;
+use marea_core::signal::{Placed, index};
+use marea_core::units::{SampleRate, speed_of_sound_m_s};
+use marea_media::write::{Depth, WavWriter, WriteSpec};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use std::collections::HashSet;
+use std::fmt::Write as _;
+use std::path::Path;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// What to deliver.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct DeliverOptions {
+    /// `int24` (dithered where needed) or `float32`.
+    pub depth: FileDepth,
+    /// Where the files begin.
+    pub start: FileStart,
+    /// Tracks to write; empty for all. Linked channels always go together.
+    #[serde(default)]
+    pub tracks: Vec<Uuid>,
+}
+
+/// Coding of the files.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum FileDepth {
+    /// 24-bit integer.
+    Int24,
+    /// 32-bit float.
+    Float32,
+}
+
+/// Where the files begin.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum FileStart {
+    /// At the session's frame 0: what a correction moves before it is left out.
+    Session,
+    /// At the earliest sound of all: nothing is left out.
+    Earliest,
+}
+
+/// A file that was written.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct DeliveredFile {
+    /// Name.
+    pub name: String,
+    /// Bytes.
+    pub bytes: u64,
+    /// Samples held at full scale.
+    pub clipped: u64,
+    /// Frames of sound before the file's beginning that were left out.
+    pub left_out_frames: i64,
+}
+
+/// Frames rendered at a time.
+const BLOCK: i64 = 16_384;
+
+/// Renders every track and the sheet into the job's delivery folder.
+///
+/// # Errors
+/// As [`JobError`] says; nothing is left behind.
+pub async fn run(w: &Workers, session: Uuid, job: Uuid, options: &DeliverOptions, reporter: &Reporter) -> Result<serde_json::Value, JobError> {
+    let s = sessions::get(&w.db, session).await?;
+    let all = tracks::of_session(&w.db, session).await?;
+    if all.is_empty() {
+        return Err(JobError::Failed("there is nothing to deliver: the session has no recordings".into()));
+    }
+    let (store, options, rep) = (w.store.clone(), options.clone(), reporter.clone());
+    blocking(move || {
+        let part = store.part();
+        let made = write_all(&store, &part, &s, &all, &options, &rep);
+        match made {
+            Ok(files) => {
+                store.keep(&part, &store.delivery(job)).map_err(|e| JobError::Failed(e.to_string()))?;
+                Ok(json!({ "files": files }))
+            }
+            Err(e) => {
+                remove(&part);
+                Err(e)
+            }
+        }
+    })
+    .await
+}
+
+fn write_all(store: &Store, folder: &Path, s: &Session, all: &[TrackRow], options: &DeliverOptions, rep: &Reporter) -> Result<Vec<DeliveredFile>, JobError> {
+    let disk = |e: std::io::Error| match e.kind() {
+        std::io::ErrorKind::StorageFull => JobError::Failed("the disk is full; no delivery was written".into()),
+        _ => JobError::Failed(format!("the delivery could not be written: {e}")),
+    };
+    std::fs::create_dir_all(folder).map_err(disk)?;
+    let rate_hz = s.rate_hz.unwrap_or(48_000);
+    let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
+    let groups = groups(all, &options.tracks);
+    let sources = all.iter().map(|t| open(store, t, rate_hz).map(|f| (t.id, f))).collect::<Result<Vec<_>, _>>()?;
+    let renderer = |t: &TrackRow| {
+        let source = &sources.iter().find(|(id, _)| *id == t.id).expect("opened above").1;
+        TrackRenderer::new(Placed { source, start: t.start_frame }, &t.correction())
+    };
+    // The range is that of the whole session, so that files delivered at different times fit together.
+    let first = all.iter().map(|t| renderer(t).first()).min().unwrap_or(0);
+    let end = all.iter().map(|t| renderer(t).end()).max().unwrap_or(0);
+    let start = match options.start {
+        FileStart::Session => 0,
+        FileStart::Earliest => first,
+    };
+    let bytes: i64 = groups.iter().map(|g| g.len() as i64 * (end - start).max(0) * 4).sum();
+    store.check_room(u64::try_from(bytes).unwrap_or(0)).map_err(|e| JobError::Failed(format!("no delivery was written: {e}")))?;
+    let mut taken = HashSet::new();
+    let mut files = Vec::new();
+    let mut sheet = sheet_head();
+    let total = (end - start).max(1) * groups.len() as i64;
+    for (g, group) in groups.iter().enumerate() {
+        let title = if group.len() > 1 { stem(&group[0].file_name) } else { &group[0].name };
+        let name = disk_name(title, "wav", &mut taken);
+        let depth = if options.depth == FileDepth::Int24 { Depth::Int24 } else { Depth::Float32 };
+        let mut spec = WriteSpec::new(rate, u16::try_from(group.len()).unwrap_or(1), depth);
+        let midnight = s.origin_frames.unwrap_or(0) + start;
+        // A session that starts before midnight of its stamp wraps into the day before.
+        spec.time_reference = u64::try_from(midnight.rem_euclid(i64::from(rate_hz) * 86_400)).unwrap_or(0);
+        spec.description = format!("{} - {title}, aligned", s.name);
+        let mut out = WavWriter::create(&folder.join(&name), spec).map_err(disk)?;
+        let mut renderers: Vec<TrackRenderer> = group.iter().map(|t| renderer(t)).collect();
+        let left_out = renderers.iter().map(|r| (start - r.first()).max(0)).max().unwrap_or(0);
+        let mut planes = vec![vec![0f32; index(BLOCK)]; group.len()];
+        let mut block = Vec::new();
+        let mut at = start;
+        while at < end {
+            let n = index((end - at).min(BLOCK));
+            for (r, p) in renderers.iter_mut().zip(&mut planes) {
+                r.read(at, &mut p[..n]).map_err(|e| JobError::Failed(e.to_string()))?;
+            }
+            block.clear();
+            block.extend((0..n).flat_map(|t| planes.iter().map(move |p| p[t])));
+            out.push(&block).map_err(disk)?;
+            at += n as i64;
+            let done = g as i64 * (end - start).max(1) + (at - start);
+            if !rep.report(done as f64 / total as f64, &format!("writing {name}")) {
+                return Err(JobError::Stopped);
+            }
+        }
+        let clipped = out.finish().map_err(disk)?;
+        let bytes = std::fs::metadata(folder.join(&name)).map_err(disk)?.len();
+        for t in group {
+            sheet_row(&mut sheet, s, t, rate, &name);
+        }
+        files.push(DeliveredFile { name, bytes, clipped, left_out_frames: left_out });
+    }
+    std::fs::write(folder.join("values.csv"), &sheet).map_err(disk)?;
+    files.push(DeliveredFile { name: "values.csv".into(), bytes: sheet.len() as u64, clipped: 0, left_out_frames: 0 });
+    Ok(files)
+}
+
+/// One file a recording: the channels of a linked set together, in their order.
+fn groups<'a>(all: &'a [TrackRow], wanted: &[Uuid]) -> Vec<Vec<&'a TrackRow>> {
+    let mut groups: Vec<Vec<&TrackRow>> = Vec::new();
+    for t in all {
+        match groups.iter_mut().find(|g| t.link_id.is_some() && g[0].link_id == t.link_id) {
+            Some(group) => group.push(t),
+            None => groups.push(vec![t]),
+        }
+    }
+    groups.retain(|g| wanted.is_empty() || g.iter().any(|t| wanted.contains(&t.id)));
+    groups
+}
+
+fn sheet_head() -> String {
+    "file,channel,track,source,role,recorded_at_frame,offset_samples,offset_ms,distance_m,polarity,gain_db,rate_hz,recording\n".into()
+}
+
+/// One row of the sheet of values (RFC 4180).
+fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, file: &str) {
+    // A cell that starts like a formula is one to a spreadsheet; an apostrophe makes it text.
+    let quote = |text: &str| {
+        let guard = if text.starts_with(['=', '+', '-', '@']) { "'" } else { "" };
+        format!("\"{guard}{}\"", text.replace('"', "\"\""))
+    };
+    let speed = speed_of_sound_m_s(s.temperature_c).unwrap_or(343.2);
+    let _ = writeln!(
+        sheet,
+        "{},{},{},{},{},{},{},{:.4},{:.4},{},{:.2},{},{}",
+        quote(file),
+        t.channel,
+        quote(&t.name),
+        quote(&t.source),
+        t.role,
+        t.start_frame,
+        t.offset_frames,
+        rate.ms(t.offset_frames),
+        t.offset_frames / rate.hz_f64() * speed,
+        if t.invert { "inverted" } else { "upright" },
+        t.gain_db,
+        rate.hz(),
+        quote(&t.file_name),
+    );
+}

@@ -1,0 +1,17 @@
+//! Marea's server and command line.
+//!
+//! `main` binds and calls [`run::run`]; tests call the same with a listener of their own.
+
+pub mod api;
+pub mod cli;
+pub mod db;
+pub mod demo;
+pub mod error;
+pub mod guard;
+pub mod jobs;
+pub mod listen;
+pub mod names;
+pub mod run;
+pub mod settings;
+pub mod store;
+pub mod web;
