@@ -12,7 +12,7 @@ export interface paths {
             cookie?: never;
         };
         /** All files of a delivery in one ZIP archive. */
-        get: operations["archive"];
+        get: operations["download_archive"];
         put?: never;
         post?: never;
         delete?: never;
@@ -29,7 +29,7 @@ export interface paths {
             cookie?: never;
         };
         /** One file of a delivery. */
-        get: operations["download"];
+        get: operations["download_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -97,10 +97,10 @@ export interface paths {
             cookie?: never;
         };
         /** All sessions, newest first. */
-        get: operations["list"];
+        get: operations["list_sessions"];
         put?: never;
         /** Make a session. */
-        post: operations["create"];
+        post: operations["create_session"];
         delete?: never;
         options?: never;
         head?: never;
@@ -115,15 +115,15 @@ export interface paths {
             cookie?: never;
         };
         /** One session with tracks and history. */
-        get: operations["show"];
+        get: operations["show_session"];
         put?: never;
         post?: never;
         /** Remove a session. The recordings stay in the store. */
-        delete: operations["remove"];
+        delete: operations["remove_session"];
         options?: never;
         head?: never;
         /** Change a session's name, temperature, tempo or anchor. */
-        patch: operations["change"];
+        patch: operations["change_session"];
         trace?: never;
     };
     "/api/sessions/{session}/decisions": {
@@ -134,7 +134,7 @@ export interface paths {
             cookie?: never;
         };
         /** The history, oldest first. */
-        get: operations["list"];
+        get: operations["list_decisions"];
         put?: never;
         /** Change tracks. Moving one channel of a linked set moves the set by the same amount. */
         post: operations["decide"];
@@ -152,10 +152,10 @@ export interface paths {
             cookie?: never;
         };
         /** Deliveries of a session, newest first. */
-        get: operations["list"];
+        get: operations["list_deliveries"];
         put?: never;
         /** Write a delivery; answers the job, whose result lists the files. */
-        post: operations["request"];
+        post: operations["request_delivery"];
         delete?: never;
         options?: never;
         head?: never;
@@ -225,10 +225,10 @@ export interface paths {
             cookie?: never;
         };
         /** The measurement of B against A, when there is one. */
-        get: operations["show"];
+        get: operations["show_pair"];
         put?: never;
         /** Ask for the measurement of B against A as recorded; answers the job, or 204 when it is there already. */
-        post: operations["request"];
+        post: operations["request_pair"];
         delete?: never;
         options?: never;
         head?: never;
@@ -243,7 +243,7 @@ export interface paths {
             cookie?: never;
         };
         /** What the sum keeps with the corrections carried now, at the hits of the measurement. */
-        get: operations["sum"];
+        get: operations["pair_sum"];
         put?: never;
         post?: never;
         delete?: never;
@@ -311,7 +311,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * A tile of a track's waveform, in the recording's own frames: level `samples` gives 1 024 samples, level 0 to 5 gives 1 024
+         * A tile of a track's waveform, in the recording's own frames: level `samples` gives 8 192 samples, level 0 to 5 gives 1 024
          *     points of minimum, maximum and RMS, 64·4^level frames each. Little-endian `f32`. Empty past the end.
          */
         get: operations["tile"];
@@ -875,7 +875,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    archive: {
+    download_archive: {
         parameters: {
             query?: never;
             header?: never;
@@ -904,7 +904,7 @@ export interface operations {
             };
         };
     };
-    download: {
+    download_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -1009,7 +1009,7 @@ export interface operations {
             };
         };
     };
-    list: {
+    list_sessions: {
         parameters: {
             query?: never;
             header?: never;
@@ -1028,7 +1028,7 @@ export interface operations {
             };
         };
     };
-    create: {
+    create_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -1059,7 +1059,7 @@ export interface operations {
             };
         };
     };
-    show: {
+    show_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -1088,7 +1088,7 @@ export interface operations {
             };
         };
     };
-    remove: {
+    remove_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -1115,7 +1115,7 @@ export interface operations {
             };
         };
     };
-    change: {
+    change_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -1156,7 +1156,7 @@ export interface operations {
             };
         };
     };
-    list: {
+    list_decisions: {
         parameters: {
             query?: never;
             header?: never;
@@ -1226,7 +1226,7 @@ export interface operations {
             };
         };
     };
-    list: {
+    list_deliveries: {
         parameters: {
             query?: never;
             header?: never;
@@ -1255,7 +1255,7 @@ export interface operations {
             };
         };
     };
-    request: {
+    request_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -1373,7 +1373,7 @@ export interface operations {
             };
         };
     };
-    show: {
+    show_pair: {
         parameters: {
             query: {
                 /** @description Anchor. */
@@ -1407,7 +1407,7 @@ export interface operations {
             };
         };
     };
-    request: {
+    request_pair: {
         parameters: {
             query?: never;
             header?: never;
@@ -1454,7 +1454,7 @@ export interface operations {
             };
         };
     };
-    sum: {
+    pair_sum: {
         parameters: {
             query: {
                 /** @description Anchor. */

@@ -15,7 +15,7 @@ use std::path::{Path, PathBuf};
 /// Write a delivery; answers the job, whose result lists the files.
 #[utoipa::path(responses((status = 202, body = uuid::Uuid), (status = 404, body = ErrorBody)))]
 #[post("/sessions/{session}/deliveries")]
-pub async fn request(state: web::Data<State>, path: web::Path<String>, options: web::Json<DeliverOptions>) -> Result<HttpResponse, ServerError> {
+pub async fn request_delivery(state: web::Data<State>, path: web::Path<String>, options: web::Json<DeliverOptions>) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let task = Task::Deliver(options.into_inner());
     let job = jobs::enqueue(state.db(), session.id, &task, &format!("Delivering {}", session.name)).await?;
@@ -26,7 +26,7 @@ pub async fn request(state: web::Data<State>, path: web::Path<String>, options: 
 /// Deliveries of a session, newest first.
 #[utoipa::path(responses((status = 200, body = Vec<Job>), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/deliveries")]
-pub async fn list(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<Vec<Job>>, ServerError> {
+pub async fn list_deliveries(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<Vec<Job>>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let mut found = jobs::changed_since(state.db(), session.id, 0).await?;
     found.retain(|j| j.kind == "deliver" && j.state == "done");
@@ -55,7 +55,7 @@ fn attachment(name: &str) -> ContentDisposition {
 /// One file of a delivery.
 #[utoipa::path(responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = ErrorBody)))]
 #[get("/deliveries/{job}/files/{name}")]
-pub async fn download(state: web::Data<State>, path: web::Path<(String, String)>) -> Result<NamedFile, ServerError> {
+pub async fn download_file(state: web::Data<State>, path: web::Path<(String, String)>) -> Result<NamedFile, ServerError> {
     let folder = folder(&state, &path.0).await?;
     // Only names that are really there: no path in the URL is ever followed.
     let found = std::fs::read_dir(&folder)?.flatten().find(|e| e.file_name().to_str() == Some(&path.1));
@@ -66,7 +66,7 @@ pub async fn download(state: web::Data<State>, path: web::Path<(String, String)>
 /// All files of a delivery in one ZIP archive.
 #[utoipa::path(responses((status = 200, content_type = "application/zip", body = Vec<u8>), (status = 404, body = ErrorBody)))]
 #[get("/deliveries/{job}/archive.zip")]
-pub async fn archive(state: web::Data<State>, path: web::Path<String>) -> Result<NamedFile, ServerError> {
+pub async fn download_archive(state: web::Data<State>, path: web::Path<String>) -> Result<NamedFile, ServerError> {
     let folder = folder(&state, &path).await?;
     let store = state.workers.store.clone();
     let place = folder.with_extension("zip");

@@ -9,7 +9,7 @@ use actix_web::{HttpResponse, get, post, web};
 /// The history, oldest first.
 #[utoipa::path(responses((status = 200, body = Vec<Decision>), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/decisions")]
-pub async fn list(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<Vec<Decision>>, ServerError> {
+pub async fn list_decisions(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<Vec<Decision>>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     Ok(web::Json(decisions::list(state.db(), session.id).await?))
 }

@@ -46,7 +46,7 @@ pub struct PairSum {
 /// Ask for the measurement of B against A as recorded; answers the job, or 204 when it is there already.
 #[utoipa::path(responses((status = 202, body = Uuid), (status = 204), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[post("/sessions/{session}/pairs")]
-pub async fn request(state: web::Data<State>, path: web::Path<String>, pair: web::Json<Pair>) -> Result<HttpResponse, ServerError> {
+pub async fn request_pair(state: web::Data<State>, path: web::Path<String>, pair: web::Json<Pair>) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     if pair.a == pair.b {
         return Err(ServerError::Invalid("a track is not measured against itself".into()));
@@ -67,7 +67,7 @@ pub async fn request(state: web::Data<State>, path: web::Path<String>, pair: web
 /// The measurement of B against A, when there is one.
 #[utoipa::path(params(Pair), responses((status = 200, body = PairView), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/pairs")]
-pub async fn show(state: web::Data<State>, path: web::Path<String>, pair: web::Query<Pair>) -> Result<web::Json<PairView>, ServerError> {
+pub async fn show_pair(state: web::Data<State>, path: web::Path<String>, pair: web::Query<Pair>) -> Result<web::Json<PairView>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let (a, b) = (tracks::get(state.db(), session.id, pair.a).await?, tracks::get(state.db(), session.id, pair.b).await?);
     let rate_hz = rate(&session)?;
@@ -87,7 +87,7 @@ pub async fn show(state: web::Data<State>, path: web::Path<String>, pair: web::Q
 /// What the sum keeps with the corrections carried now, at the hits of the measurement.
 #[utoipa::path(params(Pair), responses((status = 200, body = PairSum), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/pairs/sum")]
-pub async fn sum(state: web::Data<State>, path: web::Path<String>, pair: web::Query<Pair>) -> Result<web::Json<PairSum>, ServerError> {
+pub async fn pair_sum(state: web::Data<State>, path: web::Path<String>, pair: web::Query<Pair>) -> Result<web::Json<PairSum>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let (a, b) = (tracks::get(state.db(), session.id, pair.a).await?, tracks::get(state.db(), session.id, pair.b).await?);
     let rate_hz = rate(&session)?;

@@ -50,14 +50,14 @@ pub async fn health(state: web::Data<State>) -> HttpResponse {
 /// All sessions, newest first.
 #[utoipa::path(responses((status = 200, body = Vec<Session>)))]
 #[get("/sessions")]
-pub async fn list(state: web::Data<State>) -> Result<web::Json<Vec<Session>>, ServerError> {
+pub async fn list_sessions(state: web::Data<State>) -> Result<web::Json<Vec<Session>>, ServerError> {
     Ok(web::Json(sessions::list(state.db()).await?))
 }
 
 /// Make a session.
 #[utoipa::path(responses((status = 201, body = Session), (status = 422, body = ErrorBody)))]
 #[post("/sessions")]
-pub async fn create(state: web::Data<State>, new: web::Json<NewSession>) -> Result<HttpResponse, ServerError> {
+pub async fn create_session(state: web::Data<State>, new: web::Json<NewSession>) -> Result<HttpResponse, ServerError> {
     let made = sessions::create(state.db(), &checked_name(&new.name, "session")?, false).await?;
     Ok(HttpResponse::Created().json(sessions::get(state.db(), made).await?))
 }
@@ -73,7 +73,7 @@ pub async fn load_demo(state: web::Data<State>) -> Result<HttpResponse, ServerEr
 /// One session with tracks and history.
 #[utoipa::path(responses((status = 200, body = SessionDetail), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}")]
-pub async fn show(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<SessionDetail>, ServerError> {
+pub async fn show_session(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<SessionDetail>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let rows = tracks::of_session(state.db(), session.id).await?;
     Ok(web::Json(SessionDetail {
@@ -87,7 +87,7 @@ pub async fn show(state: web::Data<State>, path: web::Path<String>) -> Result<we
 /// Change a session's name, temperature, tempo or anchor.
 #[utoipa::path(responses((status = 200, body = Session), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[patch("/sessions/{session}")]
-pub async fn change(state: web::Data<State>, path: web::Path<String>, body: web::Json<SessionPatch>) -> Result<web::Json<Session>, ServerError> {
+pub async fn change_session(state: web::Data<State>, path: web::Path<String>, body: web::Json<SessionPatch>) -> Result<web::Json<Session>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     if let Some(anchor) = body.anchor_id {
         tracks::get(state.db(), session.id, anchor).await?;
@@ -100,7 +100,7 @@ pub async fn change(state: web::Data<State>, path: web::Path<String>, body: web:
 /// Remove a session. The recordings stay in the store.
 #[utoipa::path(responses((status = 204), (status = 404, body = ErrorBody)))]
 #[delete("/sessions/{session}")]
-pub async fn remove(state: web::Data<State>, path: web::Path<String>) -> Result<HttpResponse, ServerError> {
+pub async fn remove_session(state: web::Data<State>, path: web::Path<String>) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     sessions::delete(state.db(), session.id).await?;
     Ok(HttpResponse::NoContent().finish())

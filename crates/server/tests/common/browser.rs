@@ -1,0 +1,164 @@
+//! One headless Chromium through ChromeDriver; tests take turns.
+#![allow(dead_code, missing_docs)]
+
+use fantoccini::wd::WebDriverCompatibleCommand;
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+pub struct Browser {
+    pub page: Client,
+    driver: Child,
+    _profile: tempfile::TempDir,
+    pub downloads: tempfile::TempDir,
+}
+
+#[derive(Debug)]
+struct Raw {
+    path: &'static str,
+    body: Value,
+}
+
+impl WebDriverCompatibleCommand for Raw {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/{}", session.unwrap_or_default(), self.path))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        (http::Method::POST, Some(self.body.to_string()))
+    }
+}
+
+impl Browser {
+    pub async fn open(width: u32, height: u32) -> Self {
+        let mut driver = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver starts (Debian package chromium-driver)");
+        let mut lines = BufReader::new(driver.stdout.take().expect("its output")).lines();
+        let port = loop {
+            let line = lines.next().expect("a line").expect("text");
+            if let Some(rest) = line.split("was started successfully on port ").nth(1) {
+                break rest.trim_end_matches('.').to_string();
+            }
+        };
+        // Somebody has to read on, or the driver stops when the pipe is full.
+        std::thread::spawn(move || for _ in lines {});
+        let profile = tempfile::tempdir().expect("a folder");
+        let downloads = tempfile::tempdir().expect("a folder");
+        let arguments = [
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--disable-dev-shm-usage",
+            "--hide-scrollbars",
+            "--force-device-scale-factor=1",
+            "--enable-unsafe-swiftshader",
+            "--autoplay-policy=no-user-gesture-required",
+        ];
+        let mut arguments: Vec<String> = arguments.iter().map(ToString::to_string).collect();
+        arguments.push(format!("--user-data-dir={}", profile.path().display()));
+        let wanted = json!({
+            "goog:chromeOptions": { "args": arguments, "prefs": { "download.default_directory": downloads.path(), "intl.accept_languages": "en-GB" } },
+            "goog:loggingPrefs": { "browser": "ALL", "performance": "ALL" },
+        });
+        let page = ClientBuilder::new(HttpConnector::new())
+            .capabilities(wanted.as_object().expect("an object").clone())
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await
+            .expect("a browser session");
+        let made = Self { page, driver, _profile: profile, downloads };
+        made.resize(width, height).await;
+        made
+    }
+
+    pub async fn cdp(&self, command: &str, params: Value) -> Value {
+        let raw = Raw { path: "goog/cdp/execute", body: json!({ "cmd": command, "params": params }) };
+        self.page.issue_cmd(raw).await.expect("a devtools answer")
+    }
+
+    pub async fn resize(&self, width: u32, height: u32) {
+        let metrics = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
+        self.cdp("Emulation.setDeviceMetricsOverride", metrics).await;
+    }
+
+    /// Errors the page logged since the last call.
+    pub async fn errors(&self) -> Vec<String> {
+        let entries = self.page.issue_cmd(Raw { path: "se/log", body: json!({ "type": "browser" }) }).await.expect("the log");
+        let entries = entries.as_array().cloned().unwrap_or_default();
+        entries.iter().filter(|e| e["level"] == "SEVERE").map(|e| e["message"].as_str().unwrap_or("").to_string()).collect()
+    }
+
+    /// Addresses the page asked for since the last call.
+    pub async fn requested(&self) -> Vec<String> {
+        let entries = self.page.issue_cmd(Raw { path: "se/log", body: json!({ "type": "performance" }) }).await.expect("the log");
+        let entries = entries.as_array().cloned().unwrap_or_default();
+        let messages = entries.iter().filter_map(|e| serde_json::from_str::<Value>(e["message"].as_str()?).ok());
+        messages
+            .filter(|m| m["message"]["method"] == "Network.requestWillBeSent")
+            .filter_map(|m| m["message"]["params"]["request"]["url"].as_str().map(str::to_owned))
+            .collect()
+    }
+
+    pub async fn find(&self, css: &str) -> fantoccini::elements::Element {
+        self.page.wait().at_most(Duration::from_secs(40)).for_element(Locator::Css(css)).await.unwrap_or_else(|e| panic!("{css}: {e}"))
+    }
+
+    pub async fn click(&self, css: &str) {
+        self.find(css).await.click().await.unwrap_or_else(|e| panic!("{css}: {e}"));
+    }
+
+    pub async fn js(&self, script: &str) -> Value {
+        self.page.execute(script, vec![]).await.unwrap_or_else(|e| panic!("{script}: {e}"))
+    }
+
+    /// Presses a key on the page itself.
+    pub async fn key(&self, key: &str) {
+        self.js("document.activeElement?.blur()").await;
+        self.find("body").await.send_keys(key).await.expect("a key");
+    }
+
+    /// Waits until a script gives something true, and gives it.
+    pub async fn until(&self, what: &str, script: &str) -> Value {
+        let began = Instant::now();
+        loop {
+            let got = self.js(script).await;
+            if !matches!(got, Value::Null | Value::Bool(false)) {
+                return got;
+            }
+            if began.elapsed() > Duration::from_secs(60) {
+                let text = self.js("return document.body.innerText").await;
+                panic!("waited in vain: {what}\n{text}\n{:?}", self.errors().await);
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+    }
+
+    pub async fn picture(&self, path: &std::path::Path) {
+        let png = self.page.screenshot().await.expect("a picture");
+        std::fs::write(path, png).expect("written");
+    }
+
+    pub async fn close(mut self) {
+        let _ = self.page.clone().close().await;
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}

@@ -1,0 +1,256 @@
+//! What server and browser tests share: a database each, a server each, made-up recordings.
+#![allow(dead_code, missing_docs)]
+
+use marea_core::units::SampleRate;
+use marea_media::write::{Depth, WavWriter, WriteSpec};
+use marea_server::settings::Settings;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use serde_json::Value;
+use std::net::TcpListener;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::sync::OnceLock;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::{Duration, Instant};
+use tokio::sync::watch;
+
+pub fn project() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().expect("the project's folder")
+}
+
+/// Address of the test MariaDB, without a database name. Started here when `make test` did not; a watcher ends it with
+/// this process.
+fn server_url() -> &'static str {
+    static URL: OnceLock<String> = OnceLock::new();
+    URL.get_or_init(|| {
+        let url = std::env::var("MAREA_TEST_DATABASE_URL").unwrap_or_else(|_| {
+            let folder = project().join("target/test-database");
+            let out = Command::new(project().join("scripts/database.sh"))
+                .arg(folder)
+                .arg(std::process::id().to_string())
+                .stderr(Stdio::inherit())
+                .output()
+                .expect("scripts/database.sh runs");
+            assert!(out.status.success(), "the test database did not start");
+            String::from_utf8(out.stdout).expect("an address").trim().to_string()
+        });
+        url.rsplit_once('/').expect("an address with a name").0.to_string()
+    })
+}
+
+/// A new empty database; its address.
+pub async fn database() -> String {
+    static NEXT: AtomicU32 = AtomicU32::new(0);
+    let name = format!("test_{}_{}", std::process::id(), NEXT.fetch_add(1, Ordering::Relaxed));
+    let pool = sqlx::MySqlPool::connect(&format!("{}/mysql", server_url())).await.expect("the test database answers");
+    for sql in [format!("DROP DATABASE IF EXISTS {name}"), format!("CREATE DATABASE {name}")] {
+        sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&pool).await.expect("a database of its own");
+    }
+    pool.close().await;
+    format!("{}/{name}", server_url())
+}
+
+pub fn settings(database_url: String, store: &Path) -> Settings {
+    Settings {
+        database_url,
+        store: store.to_path_buf(),
+        port: 0,
+        keep_free_bytes: 1 << 20,
+        max_upload_bytes: 1 << 30,
+        demo: false,
+        log_json: false,
+    }
+}
+
+/// A server in this process.
+pub struct TestServer {
+    pub base: String,
+    pub store: tempfile::TempDir,
+    pub database_url: String,
+    pub http: reqwest::Client,
+    end: watch::Sender<bool>,
+    thread: Option<std::thread::JoinHandle<()>>,
+}
+
+impl TestServer {
+    pub async fn start() -> Self {
+        Self::with(|_| {}).await
+    }
+
+    pub async fn with(change: impl FnOnce(&mut Settings)) -> Self {
+        let store = tempfile::tempdir().expect("a folder");
+        let database_url = database().await;
+        let mut s = settings(database_url.clone(), store.path());
+        change(&mut s);
+        let listener = TcpListener::bind("127.0.0.1:0").expect("a free port");
+        let base = format!("http://{}", listener.local_addr().expect("an address"));
+        let (end, ended) = watch::channel(false);
+        let thread = std::thread::spawn(move || {
+            actix_web::rt::System::new().block_on(async move {
+                if let Err(e) = marea_server::run::run(listener, s, ended).await {
+                    eprintln!("the test server ended: {e}");
+                }
+            });
+        });
+        let made = Self { base, store, database_url, http: reqwest::Client::new(), end, thread: Some(thread) };
+        made.until("the server answers", async |s: &Self| s.http.get(format!("{}/api/health", s.base)).send().await.is_ok()).await;
+        made
+    }
+
+    pub async fn until(&self, what: &str, mut check: impl AsyncFnMut(&Self) -> bool) {
+        let began = Instant::now();
+        while !check(self).await {
+            assert!(began.elapsed() < Duration::from_secs(90), "waited in vain: {what}");
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+    }
+
+    pub async fn get(&self, path: &str) -> (u16, Value) {
+        answer(self.http.get(format!("{}{path}", self.base)).send().await.expect("an answer")).await
+    }
+
+    pub async fn post(&self, path: &str, body: Value) -> (u16, Value) {
+        answer(self.http.post(format!("{}{path}", self.base)).json(&body).send().await.expect("an answer")).await
+    }
+
+    pub async fn session(&self, name: &str) -> String {
+        let (status, body) = self.post("/api/sessions", serde_json::json!({ "name": name })).await;
+        assert_eq!(status, 201, "{body}");
+        body["id"].as_str().expect("an id").to_string()
+    }
+
+    pub async fn upload(&self, session: &str, name: &str, bytes: Vec<u8>) -> (u16, Value) {
+        let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_string());
+        let form = reqwest::multipart::Form::new().part("file", part);
+        let url = format!("{}/api/sessions/{session}/recordings", self.base);
+        answer(self.http.post(url).multipart(form).send().await.expect("an answer")).await
+    }
+
+    /// The jobs of a session once none is at work any more.
+    pub async fn settled(&self, session: &str) -> Vec<Value> {
+        let mut jobs = Vec::new();
+        self.until("jobs end", async |s: &Self| {
+            let (_, list) = s.get(&format!("/api/sessions/{session}/jobs")).await;
+            jobs = list.as_array().cloned().unwrap_or_default();
+            jobs.iter().all(|j| !["queued", "running"].contains(&j["state"].as_str().unwrap_or("")))
+        })
+        .await;
+        jobs
+    }
+
+    /// Brings files in and gives the tracks.
+    pub async fn bring_in(&self, session: &str, files: &[(&str, Vec<u8>)]) -> Vec<Value> {
+        for (name, bytes) in files {
+            let (status, body) = self.upload(session, name, bytes.clone()).await;
+            assert_eq!(status, 202, "{body}");
+        }
+        let jobs = self.settled(session).await;
+        assert!(jobs.iter().all(|j| j["state"] == "done"), "{jobs:?}");
+        self.tracks(session).await
+    }
+
+    pub async fn tracks(&self, session: &str) -> Vec<Value> {
+        self.get(&format!("/api/sessions/{session}")).await.1["tracks"].as_array().cloned().unwrap_or_default()
+    }
+}
+
+impl Drop for TestServer {
+    fn drop(&mut self) {
+        let _ = self.end.send(true);
+        if let Some(thread) = self.thread.take() {
+            let _ = thread.join();
+        }
+    }
+}
+
+async fn answer(response: reqwest::Response) -> (u16, Value) {
+    let status = response.status().as_u16();
+    let text = response.text().await.unwrap_or_default();
+    let value = serde_json::from_str(&text).unwrap_or(Value::String(text));
+    (status, value)
+}
+
+/// The server as a process of its own, to be killed.
+pub struct Process {
+    pub child: Child,
+    pub base: String,
+}
+
+impl Process {
+    pub fn start(database_url: &str, store: &Path) -> Self {
+        use std::io::BufRead;
+        let mut child = Command::new(env!("CARGO_BIN_EXE_marea"))
+            .args(["serve", "--port", "0"])
+            .env("MAREA_DATABASE_URL", database_url)
+            .env("MAREA_STORE", store)
+            .env("MAREA_KEEP_FREE_BYTES", "1000000")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("the server starts");
+        let mut line = String::new();
+        std::io::BufReader::new(child.stdout.take().expect("its output")).read_line(&mut line).expect("a line");
+        let base = line.trim().trim_start_matches("Marea is at ").trim_end_matches('/').to_string();
+        Self { child, base }
+    }
+
+    pub fn kill(mut self) {
+        self.child.kill().expect("killed");
+        self.child.wait().expect("gone");
+    }
+}
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+pub fn rate(hz: u64) -> SampleRate {
+    SampleRate::new(hz).expect("a rate")
+}
+
+/// Noise bursts that decay: struck sounds at known frames.
+pub fn hits(frames: usize, seed: u64) -> Vec<f32> {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed);
+    let mut out = vec![0f32; frames];
+    let mut at = 4_800;
+    while at + 9_600 < frames {
+        let force: f32 = rng.random_range(0.3..0.8);
+        for k in 0..4_800 {
+            let noise: f32 = rng.random_range(-1.0..1.0);
+            out[at + k] += force * noise * (-(k as f32) / 700.0).exp();
+        }
+        at += rng.random_range(9_000..16_000);
+    }
+    // On the grid of 24 bits, so that a whole offset can be checked bit by bit.
+    out.iter().map(|v| (v * 8_388_608.0).round() / 8_388_608.0).collect()
+}
+
+/// `x` later by `frames` (negative: earlier), times `factor`, same length.
+pub fn moved(x: &[f32], frames: i64, factor: f32) -> Vec<f32> {
+    (0..x.len() as i64).map(|n| usize::try_from(n - frames).ok().and_then(|i| x.get(i)).map_or(0.0, |v| v * factor)).collect()
+}
+
+/// The bytes of a 24-bit file.
+pub fn wav(planes: &[Vec<f32>], rate_hz: u64, stamp: Option<u64>) -> Vec<u8> {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("x.wav");
+    let mut spec = WriteSpec::new(rate(rate_hz), u16::try_from(planes.len()).expect("few channels"), Depth::Int24);
+    spec.time_reference = stamp.unwrap_or(0);
+    let mut out = WavWriter::create(&path, spec).expect("a file");
+    let block: Vec<f32> = (0..planes[0].len()).flat_map(|t| planes.iter().map(move |p| p[t])).collect();
+    out.push(&block).expect("written");
+    out.finish().expect("finished");
+    std::fs::read(path).expect("read")
+}
+
+/// Channels of a file in memory.
+pub fn read(bytes: &[u8]) -> (marea_media::AudioInfo, Vec<Vec<f32>>) {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("x.wav");
+    std::fs::write(&path, bytes).expect("written");
+    marea_media::read_all(&path).expect("a recording")
+}

@@ -1,0 +1,59 @@
+//! Takes the pictures in docs/screenshots from the demo session. Run by `make screenshots`; not a test of anything.
+
+#[path = "common/browser.rs"]
+mod browser;
+mod common;
+
+use browser::Browser;
+use common::TestServer;
+
+#[actix_web::test]
+#[ignore = "takes pictures; make screenshots runs it"]
+async fn pictures() {
+    let folder = std::env::var("MAREA_SHOTS").map_or_else(|_| common::project().join("docs/screenshots"), std::path::PathBuf::from);
+    std::fs::create_dir_all(&folder).expect("a folder");
+    let width: u32 = std::env::var("MAREA_SHOTS_WIDTH").ok().and_then(|w| w.parse().ok()).unwrap_or(1280);
+    let server = TestServer::with(|s| s.demo = true).await;
+    let (_, list) = server.get("/api/sessions").await;
+    let session = list[0]["id"].as_str().expect("the demo").to_string();
+    server.settled(&session).await;
+    let b = Browser::open(width, 800).await;
+    let shot = async |name: &str| {
+        tokio::time::sleep(std::time::Duration::from_millis(700)).await;
+        b.picture(&folder.join(format!("{name}.png"))).await;
+    };
+    b.page.goto(&server.base).await.expect("the page");
+    b.find("[data-test=session]").await;
+    b.js("document.documentElement.classList.remove('dark'); localStorage.setItem('marea.theme', 'light')").await;
+    shot("sessions").await;
+    b.page.goto(&format!("{}/sessions/{session}/recordings", server.base)).await.expect("the page");
+    b.find("[data-track='Cello near']").await;
+    shot("recordings").await;
+    b.page.goto(&format!("{}/sessions/{session}/align", server.base)).await.expect("the page");
+    let choose = async |css: &str, label: &str| {
+        b.click(css).await;
+        b.until("the list", &format!("const e=[...document.querySelectorAll('.el-select-dropdown__item')].find(x=>x.offsetParent&&x.innerText.trim()==='{label}'); if(!e) return false; e.click(); return true")).await;
+    };
+    choose("[data-test=track-a]", "Cello pickup").await;
+    choose("[data-test=track-b]", "Cello near").await;
+    b.until("measured", "return document.querySelector('[data-test=sentence]')?.dataset.verdict").await;
+    shot("align").await;
+    b.key("\u{e007}").await;
+    b.until("applied", "return document.querySelector('[data-lane=\"Cello near\"]')?.dataset.offset !== '0'").await;
+    shot("align-applied").await;
+    b.click("[data-test=all-lanes]").await;
+    b.key("\u{e011}").await;
+    b.click("[data-test=play]").await;
+    tokio::time::sleep(std::time::Duration::from_secs(4)).await;
+    b.click("[data-test=theme]").await;
+    shot("align-all-night").await;
+    b.key(" ").await;
+    b.key("?").await;
+    shot("keys").await;
+    b.page.goto(&format!("{}/sessions/{session}/deliver", server.base)).await.expect("the page");
+    b.click("[data-test=theme]").await;
+    b.click("[data-test=write]").await;
+    b.find("[data-test=delivery]").await;
+    shot("deliver").await;
+    b.close().await;
+}

@@ -1,0 +1,192 @@
+import { parseBlock, type Reading } from './wire'
+
+/** What sounds. */
+export interface MixRequest {
+  tracks: string[]
+  centred: boolean
+  mono: boolean
+}
+
+export interface TransportState {
+  playing: boolean
+  /** Session frame that is heard. */
+  frame: number
+  corrected: boolean
+  /** State of the audio context, "none" before the first play. */
+  context: string
+  /** Blocks received since the page was opened. */
+  blocks: number
+  /** Times the sound had to wait for blocks while playing. */
+  gaps: number
+}
+
+/** Readings of the block that is heard. */
+export interface HeardReading {
+  start: number
+  frames: number
+  corrected: Reading
+  recorded: Reading
+}
+
+/** Blocks kept ahead of the sound: half a second at 48 kHz. */
+const AHEAD = 12
+
+/**
+ * Plays a session from the server's blocks. No framework: owners pass what to call when something changed.
+ */
+export class Transport {
+  readonly state: TransportState = { playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0 }
+  private context: AudioContext | null = null
+  private node: AudioWorkletNode | null = null
+  private socket: WebSocket | null = null
+  private generation = 0
+  private mix: MixRequest = { tracks: [], centred: false, mono: false }
+  private readings: HeardReading[] = []
+  private starting: Promise<void> | null = null
+  private retry = 0
+  private disposed = false
+
+  constructor(
+    private readonly session: string,
+    private readonly rateHz: number,
+    private readonly changed: () => void,
+    private readonly trouble: (message: string) => void,
+  ) {}
+
+  /** Starts at the present place. Call it from a gesture: browsers let no page sound by itself. */
+  async play(): Promise<void> {
+    await this.ready()
+    if (this.context?.state === 'suspended') await this.context.resume()
+    this.state.playing = true
+    this.request(this.state.frame, true)
+    this.changed()
+  }
+
+  stop(): void {
+    this.state.playing = false
+    this.node?.port.postMessage({ type: 'stop' })
+    this.send({ type: 'stop' })
+    this.changed()
+  }
+
+  async toggle(): Promise<void> {
+    if (this.state.playing) this.stop()
+    else await this.play()
+  }
+
+  seek(frame: number): void {
+    this.state.frame = Math.round(frame)
+    if (this.state.playing) this.request(this.state.frame, true)
+    this.changed()
+  }
+
+  /** The switch between as recorded and as corrected: a fade of 5 ms where the sound is made. */
+  hear(corrected: boolean): void {
+    this.state.corrected = corrected
+    this.node?.port.postMessage({ type: 'which', corrected })
+    this.changed()
+  }
+
+  /** Another mix, or the same tracks with other corrections: goes on where it is. */
+  setMix(mix: MixRequest): void {
+    this.mix = mix
+    if (this.state.playing) this.request(this.state.frame, false)
+  }
+
+  /** The readings at the place that is heard. */
+  heard(): HeardReading | undefined {
+    return this.readings.find((r) => this.state.frame >= r.start && this.state.frame < r.start + r.frames)
+  }
+
+  async dispose(): Promise<void> {
+    this.state.playing = false
+    this.disposed = true
+    clearTimeout(this.retry)
+    this.socket?.close()
+    this.node?.disconnect()
+    await this.context?.close()
+  }
+
+
+  private request(from: number, seek: boolean): void {
+    this.generation += 1
+    if (seek) this.readings = []
+    this.node?.port.postMessage({ type: 'expect', generation: this.generation, seek })
+    this.send({ type: 'play', from, generation: this.generation, mix: this.mix })
+    this.send({ type: 'credit', blocks: AHEAD })
+  }
+
+  private send(message: object): void {
+    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message))
+  }
+
+  private ready(): Promise<void> {
+    this.starting ??= this.start().catch((e: unknown) => {
+      this.starting = null
+      throw e
+    })
+    return this.starting
+  }
+
+  private async start(): Promise<void> {
+    // Without the rate the browser would resample to its own.
+    this.context = new AudioContext({ sampleRate: this.rateHz, latencyHint: 'interactive' })
+    this.context.onstatechange = () => {
+      this.state.context = this.context?.state ?? 'none'
+      this.changed()
+    }
+    this.state.context = this.context.state
+    await this.context.audioWorklet.addModule('/listen-worklet.js')
+    this.node = new AudioWorkletNode(this.context, 'marea-listen', { numberOfInputs: 0, outputChannelCount: [2] })
+    this.node.port.onmessage = (e) => this.fromWorklet(e.data as { type: string; frame: number; gaps: number; generation: number })
+    this.node.port.postMessage({ type: 'which', corrected: this.state.corrected })
+    this.node.connect(this.context.destination)
+    await this.connect()
+  }
+
+  private connect(): Promise<void> {
+    const address = `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/sessions/${this.session}/listen`
+    const socket = new WebSocket(address)
+    socket.binaryType = 'arraybuffer'
+    this.socket = socket
+    socket.onmessage = (e) => this.fromServer(e.data as ArrayBuffer | string)
+    return new Promise((resolve, reject) => {
+      socket.onopen = () => {
+        if (this.state.playing) this.request(this.state.frame, true)
+        resolve()
+      }
+      socket.onclose = () => {
+        if (this.disposed) return
+        reject(new Error('The connection for listening could not be made.'))
+        if (this.state.playing) this.trouble('The connection for listening broke off; it goes on by itself.')
+        this.retry = window.setTimeout(() => void this.connect().catch(() => undefined), 1000)
+      }
+    })
+  }
+
+  private fromServer(data: ArrayBuffer | string): void {
+    if (typeof data === 'string') {
+      this.trouble((JSON.parse(data) as { message: string }).message)
+      return
+    }
+    const block = parseBlock(data)
+    this.state.blocks += 1
+    if (block.generation !== this.generation) return
+    this.readings = this.readings.filter((r) => r.start !== block.start).slice(-4 * AHEAD)
+    this.readings.push({ start: block.start, frames: block.frames, corrected: block.corrected, recorded: block.recorded })
+    const message = { type: 'block', generation: block.generation, start: block.start, frames: block.frames, planes: block.planes }
+    this.node?.port.postMessage(
+      message,
+      block.planes.map((p) => p.buffer),
+    )
+  }
+
+  private fromWorklet(m: { type: string; frame: number; gaps: number; generation: number }): void {
+    if (m.type === 'used' && m.generation === this.generation) this.send({ type: 'credit', blocks: 1 })
+    if (m.type === 'at' && this.state.playing && m.generation === this.generation) {
+      this.state.frame = m.frame
+      this.state.gaps = m.gaps
+      this.changed()
+    }
+  }
+}

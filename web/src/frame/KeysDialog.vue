@@ -1,0 +1,50 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { keyActions, useKeys } from '../shared/keys'
+import { keysShown } from './keysShown'
+
+useKeys('Everywhere', [{ key: '?', label: 'Show the keys', run: () => (keysShown.value = !keysShown.value) }])
+
+const groups = computed(() => {
+  const out = new Map<string, { key: string; label: string }[]>()
+  for (const a of keyActions()) out.set(a.group, [...(out.get(a.group) ?? []), a])
+  return [...out]
+})
+
+const NAMES: Record<string, string> = { ' ': 'Space', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑', ArrowDown: '↓' }
+
+function shown(key: string): string[] {
+  return key.split('+').map((k) => NAMES[k] ?? (k === '' ? '+' : k.length === 1 ? k.toUpperCase() : k))
+}
+</script>
+
+<template>
+  <el-dialog v-model="keysShown" title="Keys" width="640px">
+    <div class="groups">
+      <section v-for="[name, list] in groups" :key="name">
+        <h2>{{ name }}</h2>
+        <p v-for="a in list" :key="a.key">
+          <span><kbd v-for="k in shown(a.key)" :key="k">{{ k }}</kbd></span>{{ a.label }}
+        </p>
+      </section>
+    </div>
+  </el-dialog>
+</template>
+
+<style scoped>
+.groups {
+  columns: 2;
+}
+section {
+  break-inside: avoid;
+  margin-bottom: 12px;
+}
+p {
+  margin: 3px 0;
+  display: flex;
+  gap: 8px;
+}
+p span {
+  min-width: 84px;
+}
+</style>

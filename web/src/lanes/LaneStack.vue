@@ -1,0 +1,202 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useSurface } from '../plot/surface'
+import { palette } from '../shared/theme'
+import { clock, samples, span, type Measure, type Unit } from '../shared/units'
+import { paintLanes, RULER, type Lane } from './paint'
+import { TileCache } from './tiles'
+import { panBy, zoomAt, type Viewport } from './viewport'
+
+const props = defineProps<{
+  session: string
+  lanes: Lane[]
+  viewport: Viewport
+  rateHz: number
+  laneHeight: number
+  cursor: number
+  hits: number[]
+  measure: Measure
+  unit: Unit
+  muted: ReadonlySet<string>
+  soloed: ReadonlySet<string>
+  selected: readonly string[]
+}>()
+const emit = defineEmits<{ seek: [frame: number]; mute: [id: string]; solo: [id: string]; select: [id: string] }>()
+
+const tiles = new TileCache(props.session, () => dirty())
+const hairline = ref<number | null>(null)
+const height = computed(() => RULER + props.lanes.length * props.laneHeight)
+
+const { canvas, dirty } = useSurface(
+  (s) => {
+    props.viewport.width = s.width
+    paintLanes(s, palette(), props.viewport, props.lanes, props.laneHeight, tiles, props.rateHz, {
+      cursor: props.cursor,
+      hairline: hairline.value,
+      hits: props.hits,
+    })
+  },
+  [() => props.lanes, () => props.viewport.start, () => props.viewport.framesPerPx, () => props.cursor, () => props.hits, hairline, height],
+)
+
+const under = computed(() => {
+  if (hairline.value === null) return ''
+  const frame = props.viewport.start + hairline.value * props.viewport.framesPerPx
+  return `${clock(frame, props.rateHz)} · ${samples(Math.round(frame))}`
+})
+
+function onWheel(e: WheelEvent): void {
+  e.preventDefault()
+  if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) panBy(props.viewport, e.deltaX || e.deltaY)
+  else zoomAt(props.viewport, e.offsetX, Math.exp(Math.max(-1, Math.min(1, e.deltaY / 300))))
+}
+
+let drag: { x: number; moved: boolean } | null = null
+
+function onDown(e: PointerEvent): void {
+  if (e.button !== 0) return
+  drag = { x: e.offsetX, moved: false }
+  canvas.value?.setPointerCapture(e.pointerId)
+}
+
+function onMove(e: PointerEvent): void {
+  hairline.value = e.offsetX
+  if (!drag) return
+  if (Math.abs(e.offsetX - drag.x) > 3) drag.moved = true
+  if (drag.moved) {
+    panBy(props.viewport, drag.x - e.offsetX)
+    drag.x = e.offsetX
+  }
+}
+
+function onUp(e: PointerEvent): void {
+  if (drag && !drag.moved) emit('seek', props.viewport.start + e.offsetX * props.viewport.framesPerPx)
+  drag = null
+}
+
+function onLeave(): void {
+  hairline.value = null
+}
+
+onMounted(() => canvas.value?.addEventListener('wheel', onWheel, { passive: false }))
+onBeforeUnmount(() => canvas.value?.removeEventListener('wheel', onWheel))
+watch(() => props.laneHeight, dirty)
+</script>
+
+<template>
+  <div class="stack" :style="{ height: `${height}px` }">
+    <div class="columns">
+      <div class="head" :style="{ height: `${RULER}px` }">
+        <span>Track</span><span class="number">Offset</span><span>Pol.</span>
+        <span class="mono under" aria-live="off">{{ under }}</span>
+      </div>
+      <div
+        v-for="lane in lanes"
+        :key="lane.id"
+        class="lane"
+        :class="{ selected: selected.includes(lane.id) }"
+        :style="{ height: `${laneHeight}px` }"
+        :data-lane="lane.name"
+        :data-offset="lane.offset"
+        :data-inverted="lane.invert"
+      >
+        <button class="plain name" :title="lane.name" @click="emit('select', lane.id)">
+          <i v-if="lane.anchor" class="anchor" title="anchor: stays as it is" />{{ lane.name }}
+        </button>
+        <span class="number mono">{{ lane.offset === 0 ? '0' : span(lane.offset, unit, measure).replace(/ (samples|quarters)$/, '') }}</span>
+        <span :class="lane.invert ? 'caution' : ''" :title="lane.invert ? 'inverted' : 'upright'">{{ lane.invert ? '▼' : '▲' }}</span>
+        <button class="tiny" :aria-pressed="muted.has(lane.id)" :title="`mute ${lane.name}`" @click="emit('mute', lane.id)">mute</button>
+        <button class="tiny" :aria-pressed="soloed.has(lane.id)" :title="`solo ${lane.name}`" @click="emit('solo', lane.id)">solo</button>
+      </div>
+    </div>
+    <canvas
+      ref="canvas"
+      role="img"
+      aria-label="Waveforms of the tracks along the session"
+      @pointerdown="onDown"
+      @pointermove="onMove"
+      @pointerup="onUp"
+      @pointerleave="onLeave"
+    />
+  </div>
+</template>
+
+<style scoped>
+.stack {
+  display: flex;
+  background: var(--panel);
+  border: 1px solid var(--line);
+}
+.columns {
+  width: 318px;
+  flex: none;
+  border-right: 1px solid var(--line);
+}
+.head,
+.lane {
+  display: grid;
+  grid-template-columns: 1fr 74px 22px 44px 42px;
+  align-items: center;
+  gap: 4px;
+  padding: 0 6px;
+  box-sizing: border-box;
+  border-bottom: 1px solid var(--line);
+  overflow: hidden;
+}
+.head {
+  font-size: 12px;
+  color: var(--soft);
+  grid-template-columns: 58px 46px 28px 1fr;
+}
+.under {
+  text-align: right;
+  font-size: 11px;
+  white-space: nowrap;
+}
+.lane.selected {
+  background: color-mix(in srgb, var(--shoal) 55%, transparent);
+}
+.name {
+  text-align: left;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  padding: 1px 4px;
+  font-weight: 600;
+}
+.anchor {
+  display: inline-block;
+  width: 8px;
+  height: 8px;
+  margin-right: 5px;
+  background: var(--land);
+  border: 1px solid var(--land-ink);
+  transform: rotate(45deg);
+}
+.number {
+  text-align: right;
+  font-size: 12px;
+  white-space: nowrap;
+}
+.tiny {
+  font: 11px var(--sans);
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  background: var(--panel);
+  color: var(--ink);
+  padding: 0 2px;
+  height: 20px;
+  cursor: pointer;
+}
+.tiny[aria-pressed='true'] {
+  background: var(--ink);
+  color: var(--panel);
+}
+canvas {
+  flex: 1;
+  min-width: 0;
+  height: 100%;
+  touch-action: none;
+  cursor: crosshair;
+}
+</style>

@@ -1,0 +1,59 @@
+import { reactive } from 'vue'
+
+/** Which part of the session is in view: shared by lanes, ruler and whatever follows them. */
+export interface Viewport {
+  /** Session frame at the left edge. */
+  start: number
+  framesPerPx: number
+  /** Width of the drawn part in CSS pixels. */
+  width: number
+  /** First and last frame of the session. */
+  first: number
+  last: number
+}
+
+/** Closest zoom: 40 pixels a sample. */
+const CLOSEST = 1 / 40
+
+export function makeViewport(): Viewport {
+  return reactive({ start: 0, framesPerPx: 1000, width: 800, first: 0, last: 48000 })
+}
+
+function widest(v: Viewport): number {
+  return (Math.max(v.last - v.first, 1) / Math.max(v.width, 1)) * 1.02
+}
+
+export function showAll(v: Viewport): void {
+  v.framesPerPx = widest(v)
+  v.start = v.first - (v.last - v.first) * 0.01
+}
+
+/** Zooms by a factor (below 1: closer) so that what is under `x` stays there. */
+export function zoomAt(v: Viewport, x: number, factor: number): void {
+  const frame = v.start + x * v.framesPerPx
+  v.framesPerPx = Math.min(Math.max(v.framesPerPx * factor, CLOSEST), Math.max(widest(v), CLOSEST))
+  v.start = frame - x * v.framesPerPx
+  keepInside(v)
+}
+
+export function panBy(v: Viewport, px: number): void {
+  v.start += px * v.framesPerPx
+  keepInside(v)
+}
+
+/** Shows a hit with room before the attack: a fifth of the width, `span` frames in view. */
+export function showHit(v: Viewport, frame: number, span: number): void {
+  v.framesPerPx = span / Math.max(v.width, 1)
+  v.start = frame - span * 0.2
+}
+
+function keepInside(v: Viewport): void {
+  const view = v.width * v.framesPerPx
+  const low = v.first - view * 0.8
+  const high = v.last - view * 0.2
+  v.start = Math.min(Math.max(v.start, low), Math.max(high, low))
+}
+
+export function xOf(v: Viewport, frame: number): number {
+  return (frame - v.start) / v.framesPerPx
+}

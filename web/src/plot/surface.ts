@@ -1,0 +1,62 @@
+import { onBeforeUnmount, onMounted, ref, watch, type Ref, type WatchSource } from 'vue'
+import { theme } from '../shared/theme'
+
+/** A canvas to paint on, in CSS pixels; the backing store follows the device's pixels. */
+export interface Surface {
+  ctx: CanvasRenderingContext2D
+  /** CSS pixels. */
+  width: number
+  height: number
+  /** Device pixels a CSS pixel. */
+  ratio: number
+}
+
+/**
+ * Keeps a canvas sharp and paints at most once a frame. `sources` are watched; `dirty()` asks for a paint by hand.
+ * Paint times are kept for the speed report.
+ */
+export function useSurface(paint: (s: Surface) => void, sources: WatchSource[]): { canvas: Ref<HTMLCanvasElement | null>; dirty: () => void } {
+  const canvas = ref<HTMLCanvasElement | null>(null)
+  let asked = 0
+  let observer: ResizeObserver | null = null
+
+  function commit(): void {
+    asked = 0
+    const el = canvas.value
+    const ctx = el?.getContext('2d')
+    if (!el || !ctx) return
+    const ratio = window.devicePixelRatio || 1
+    const width = el.clientWidth
+    const height = el.clientHeight
+    const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)]
+    if (el.width !== w || el.height !== h) {
+      el.width = w
+      el.height = h
+    }
+    ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
+    ctx.clearRect(0, 0, width, height)
+    const began = performance.now()
+    if (width > 0 && height > 0) paint({ ctx, width, height, ratio })
+    paintTimes.push(performance.now() - began)
+    if (paintTimes.length > 2000) paintTimes.splice(0, 1000)
+  }
+
+  function dirty(): void {
+    if (!asked) asked = requestAnimationFrame(commit)
+  }
+
+  onMounted(() => {
+    observer = new ResizeObserver(dirty)
+    if (canvas.value) observer.observe(canvas.value)
+    dirty()
+  })
+  onBeforeUnmount(() => {
+    observer?.disconnect()
+    cancelAnimationFrame(asked)
+  })
+  watch([theme, ...sources], dirty, { deep: false })
+  return { canvas, dirty }
+}
+
+/** Milliseconds of the last paints of all surfaces. */
+export const paintTimes: number[] = []

@@ -1,0 +1,19 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'sessions', component: () => import('./views/sessions/SessionsView.vue') },
+    {
+      path: '/sessions/:session',
+      component: () => import('./frame/SessionFrame.vue'),
+      children: [
+        { path: '', redirect: (to) => ({ name: 'recordings', params: to.params }) },
+        { path: 'recordings', name: 'recordings', component: () => import('./views/recordings/RecordingsView.vue') },
+        { path: 'align', name: 'align', component: () => import('./views/align/AlignView.vue') },
+        { path: 'deliver', name: 'deliver', component: () => import('./views/deliver/DeliverView.vue') },
+      ],
+    },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./views/sessions/NowhereView.vue') },
+  ],
+})

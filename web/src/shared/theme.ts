@@ -1,0 +1,60 @@
+import { ref } from 'vue'
+
+export type Theme = 'light' | 'dark'
+
+const stored = (() => {
+  try {
+    return localStorage.getItem('marea.theme')
+  } catch {
+    return null
+  }
+})()
+const wanted: Theme = matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light'
+
+/** The theme in use; canvases watch it. */
+export const theme = ref<Theme>(stored === 'dark' || stored === 'light' ? stored : wanted)
+
+export function applyTheme(): void {
+  document.documentElement.classList.toggle('dark', theme.value === 'dark')
+}
+
+export function toggleTheme(): void {
+  theme.value = theme.value === 'dark' ? 'light' : 'dark'
+  try {
+    localStorage.setItem('marea.theme', theme.value)
+  } catch {
+    // Private windows may refuse; the theme then lasts as long as the page.
+  }
+  applyTheme()
+}
+
+export interface Palette {
+  paper: string
+  panel: string
+  ink: string
+  soft: string
+  line: string
+  shoal: string
+  depth: string
+  caution: string
+  land: string
+  clear: string
+}
+
+/** The chart's inks as the style sheet has them now. */
+export function palette(): Palette {
+  const style = getComputedStyle(document.documentElement)
+  const of = (name: string) => style.getPropertyValue(`--${name}`).trim()
+  return {
+    paper: of('paper'),
+    panel: of('panel'),
+    ink: of('ink'),
+    soft: of('soft'),
+    line: of('line'),
+    shoal: of('shoal'),
+    depth: of('depth'),
+    caution: of('caution'),
+    land: of('land'),
+    clear: of('clear'),
+  }
+}

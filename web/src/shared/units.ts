@@ -1,0 +1,103 @@
+/** Quantities as text. Numbers come from the server in frames; here they are only written. */
+
+export type Unit = 'ms' | 'samples' | 'us' | 'distance' | 'note'
+
+export const UNITS: { value: Unit; label: string }[] = [
+  { value: 'ms', label: 'ms' },
+  { value: 'samples', label: 'samples' },
+  { value: 'us', label: 'µs' },
+  { value: 'distance', label: 'distance' },
+  { value: 'note', label: 'note value' },
+]
+
+/** What turns frames into other units: of the session. */
+export interface Measure {
+  rateHz: number
+  speedMS: number
+  bpm: number
+}
+
+const MINUS = '\u2212'
+
+/** A number with a real minus sign and a fixed number of decimals; never "−0". */
+export function fixed(value: number, decimals: number): string {
+  const text = Math.abs(value).toFixed(decimals)
+  return (value < 0 && Number(text) !== 0 ? MINUS : '') + text
+}
+
+/** Frames without needless decimals. */
+export function samples(frames: number): string {
+  return Number.isInteger(frames) ? fixed(frames, 0) : fixed(frames, 2)
+}
+
+/** A span of frames in a unit. */
+export function span(frames: number, unit: Unit, m: Measure): string {
+  const seconds = frames / m.rateHz
+  switch (unit) {
+    case 'samples':
+      return `${samples(frames)} samples`
+    case 'us':
+      return `${fixed(seconds * 1e6, 0)} µs`
+    case 'distance':
+      return distance(seconds * m.speedMS)
+    case 'note':
+      return note((seconds * m.bpm) / 60)
+    default:
+      return `${fixed(seconds * 1e3, 2)} ms`
+  }
+}
+
+/** Metres, or centimetres below one. */
+export function distance(metres: number): string {
+  return Math.abs(metres) < 1 ? `${fixed(metres * 100, 1)} cm` : `${fixed(metres, 2)} m`
+}
+
+/** Quarter notes as a part of a whole note: "1/32" where it fits, else a decimal number of quarters. */
+export function note(quarters: number): string {
+  for (const d of [1, 2, 4, 8, 16, 32, 64, 128]) {
+    if (Math.abs(Math.abs(quarters) - 4 / d) < 0.002) return `${quarters < 0 ? MINUS : ''}1/${d}`
+  }
+  return `${fixed(quarters, 4)} quarters`
+}
+
+/** A position: minutes, seconds, milliseconds. */
+export function clock(frame: number, rateHz: number): string {
+  const total = Math.round((Math.abs(frame) / rateHz) * 1000)
+  const ms = total % 1000
+  const s = Math.floor(total / 1000) % 60
+  const min = Math.floor(total / 60000) % 60
+  const h = Math.floor(total / 3600000)
+  const two = (n: number) => String(n).padStart(2, '0')
+  return `${frame < 0 && total > 0 ? MINUS : ''}${two(h)}:${two(min)}:${two(s)}.${String(ms).padStart(3, '0')}`
+}
+
+/** Bars and beats in four-four, both counted from 1. */
+export function barsBeats(frame: number, m: Measure): string {
+  const beats = (frame / m.rateHz) * (m.bpm / 60)
+  const bar = Math.floor(beats / 4)
+  const beat = beats - bar * 4
+  return `${bar + 1} | ${(Math.floor(beat * 10) / 10 + 1).toFixed(1)}`
+}
+
+/** dBFS after AES17 (a full-scale sine is 0) of an RMS; null for silence. */
+export function dbfs(rms: number): number | null {
+  return rms > 0 ? 20 * Math.log10(rms * Math.SQRT2) : null
+}
+
+/** Bytes for people. */
+export function bytes(n: number): string {
+  if (n < 1000) return `${n} B`
+  if (n < 1e6) return `${(n / 1e3).toFixed(0)} kB`
+  return n < 1e9 ? `${(n / 1e6).toFixed(1)} MB` : `${(n / 1e9).toFixed(2)} GB`
+}
+
+/** An offset as typed: a number with a unit, samples without. Null when it cannot be read. */
+export function parseOffset(text: string, m: Measure): number | null {
+  const clean = text.trim().replace(',', '.').replace(MINUS, '-').toLowerCase()
+  const found = /^([+-]?\d*\.?\d+)\s*(samples?|smp|ms|us|µs|s|cm|m)?$/.exec(clean)
+  if (!found) return null
+  const value = Number(found[1])
+  const seconds: Record<string, number> = { ms: 1e-3, us: 1e-6, µs: 1e-6, s: 1, cm: 0.01 / m.speedMS, m: 1 / m.speedMS }
+  const factor = seconds[found[2] ?? '']
+  return Number.isFinite(value) ? (factor === undefined ? value : value * factor * m.rateHz) : null
+}

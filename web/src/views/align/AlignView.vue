@@ -1,0 +1,441 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import LaneStack from '../../lanes/LaneStack.vue'
+import type { Lane } from '../../lanes/paint'
+import { panBy, showAll, showHit, zoomAt } from '../../lanes/viewport'
+import { useSurface } from '../../plot/surface'
+import { useSession } from '../../session/store'
+import { useKeys } from '../../shared/keys'
+import { tellTrouble } from '../../shared/notice'
+import { palette } from '../../shared/theme'
+import { fixed, parseOffset, samples, span, type Unit } from '../../shared/units'
+import AgreementPlot from './AgreementPlot.vue'
+import { paintPhase, paintSum } from './response'
+import { usePair } from './usePair'
+
+const store = useSession()
+const { view, sum, trouble, running, reset } = usePair()
+const all = ref(false)
+const hit = ref(-1)
+/** Lag that is tried on the plot and not decided yet; none: what the track carries. */
+const tried = ref<number | null>(null)
+const phaseTaken = ref(true)
+
+const a = computed(() => store.track(store.pair.a))
+const b = computed(() => store.track(store.pair.b))
+const m = computed(() => view.value?.measurement ?? null)
+const offsetA = computed(() => a.value?.correction.offset_frames ?? 0)
+const offsetB = computed(() => b.value?.correction.offset_frames ?? 0)
+/** The lag the carried offsets take out. */
+const carriedLag = computed(() => offsetA.value - offsetB.value)
+const lagShown = computed(() => tried.value ?? carriedLag.value)
+
+const lanes = computed<Lane[]>(() => {
+  const chosen = all.value ? store.tracks : [a.value, b.value].filter((t) => t !== undefined)
+  return chosen.map((t) => ({
+    id: t.id,
+    name: t.name,
+    startFrame: t.start_frame,
+    frames: t.frames,
+    offset: t.id === store.pair.b && tried.value !== null ? offsetA.value - tried.value : t.correction.offset_frames,
+    invert: t.correction.invert,
+    gain: 10 ** (t.correction.gain_db / 20),
+    anchor: t.id === store.anchorId,
+    dim: store.muted.has(t.id) || (store.soloed.size > 0 && !store.soloed.has(t.id)),
+  }))
+})
+const laneHeight = computed(() => (all.value ? Math.max(28, Math.min(76, 250 / Math.max(lanes.value.length, 1))) : 108))
+/** Hits where they sound now: with the anchor's own offset. */
+const hits = computed(() => (m.value?.hit_frames ?? []).map((h) => h + offsetA.value))
+
+const sentence = computed(() => {
+  const v = view.value
+  if (!v || !a.value || !b.value) return ''
+  const lag = v.lag
+  if (!lag) return `${b.value.name} against ${a.value.name}: undecided – ${v.measurement.reason}.`
+  const amount = (u: Unit) => span(Math.abs(lag.samples), u, store.measure)
+  const when = Math.abs(lag.samples) < 0.005 ? 'arrives together' : lag.samples > 0 ? 'arrives later by' : 'arrives earlier by'
+  const value = Math.abs(lag.samples) < 0.005 ? '' : ` ${amount('ms')} (${amount('samples')}, ${amount('distance')})`
+  const way = v.measurement.sign < 0 ? 'inverted' : 'upright'
+  return `${b.value.name} ${when}${value}, ${way} – ${v.measurement.verdict}, ${v.measurement.hits} hits`
+})
+
+watch(
+  () => [store.pair.a, store.pair.b],
+  () => {
+    tried.value = null
+    hit.value = -1
+    store.pushMix()
+  },
+)
+watch(m, (now, before) => {
+  if (now && !before && now.hit_frames.length > 0) goToHit(strongest(now.hit_frames.length))
+})
+
+function strongest(count: number): number {
+  return Math.floor(count / 3)
+}
+
+/** Twelve milliseconds in view, a fifth of them before the attack; more for far microphones. */
+function hitSpan(): number {
+  const lag = Math.abs(m.value?.lag_frames ?? 0)
+  return Math.max(store.rateHz * 0.012, lag * 1.8)
+}
+
+function goToHit(index: number): void {
+  const frame = hits.value[index]
+  if (frame === undefined) return
+  hit.value = index
+  // Room for an arrival before the anchor's: the earlier of the two is a fifth from the left.
+  showHit(store.viewport, frame + Math.min(0, m.value?.lag_frames ?? 0), hitSpan())
+}
+
+function stepHit(by: number): void {
+  const count = hits.value.length
+  if (count === 0) return
+  if (hit.value >= 0) return goToHit((hit.value + by + count) % count)
+  const next = hits.value.findIndex((h) => h > store.viewport.start)
+  goToHit(Math.max(next, 0))
+}
+
+async function setOffset(offset: number, invert: boolean, label: string): Promise<void> {
+  if (!b.value) return
+  const rounded = Math.round(offset * 100) / 100
+  if (await store.decide(label, [{ track_id: b.value.id, after: { offset_frames: rounded, invert } }])) tried.value = null
+}
+
+/** Takes the measured lag out and sets the proposed polarity; or what is tried on the plot. */
+function apply(): void {
+  if (!b.value || !m.value) return
+  const turned = (a.value?.correction.invert ?? false) !== m.value.propose_invert
+  if (tried.value !== null) {
+    void setOffset(offsetA.value - tried.value, b.value.correction.invert, `${b.value.name}: lag of ${samples(Math.round(tried.value * 100) / 100)} samples taken out by hand`)
+  } else if (m.value.lag_frames === null || m.value.lag_frames === undefined) {
+    tellTrouble('Nothing is proposed: the lag is undecided. Try a lag on the plot, or listen and nudge.')
+  } else {
+    const offset = offsetA.value + m.value.propose_offset_frames
+    void setOffset(offset, turned, `${b.value.name} aligned to ${a.value?.name}: ${samples(m.value.propose_offset_frames)} samples${m.value.propose_invert ? ', inverted' : ''}`)
+  }
+}
+
+function nudge(frames: number): void {
+  if (!b.value) return
+  void setOffset(offsetB.value + frames, b.value.correction.invert, `${b.value.name} nudged by ${samples(frames)} samples`)
+}
+
+function flip(): void {
+  const t = b.value
+  if (!t) return
+  void store.decide(`${t.name} turned ${t.correction.invert ? 'upright' : 'over'}`, [{ track_id: t.id, after: { invert: !t.correction.invert } }])
+}
+
+function typed(e: Event): void {
+  const input = e.target as HTMLInputElement
+  const value = parseOffset(input.value, store.measure)
+  if (value === null) tellTrouble(`“${input.value}” is no offset. Samples, or a number with ms, µs, cm or m.`)
+  else void setOffset(value, b.value?.correction.invert ?? false, `${b.value?.name}: offset typed as ${input.value}`)
+  input.value = samples(offsetB.value)
+}
+
+function gain(e: Event): void {
+  const value = Number((e.target as HTMLInputElement).value)
+  if (b.value && Number.isFinite(value)) void store.decide(`${b.value.name}: gain ${fixed(value, 1)} dB`, [{ track_id: b.value.id, after: { gain_db: value } }])
+}
+
+function swap(): void {
+  const { a: was } = store.pair
+  store.pair.a = store.pair.b
+  store.pair.b = was
+}
+
+function select(id: string): void {
+  if (id !== store.pair.a && id !== store.pair.b) store.pair.b = id
+}
+
+function stepTrack(by: number): void {
+  const others = store.tracks.filter((t) => t.id !== store.pair.a)
+  const at = others.findIndex((t) => t.id === store.pair.b)
+  const next = others[(at + by + others.length) % others.length]
+  if (next) store.pair.b = next.id
+}
+
+const { canvas: phaseCanvas } = useSurface((s) => m.value && paintPhase(s, palette(), m.value, phaseTaken.value), [m, phaseTaken])
+const { canvas: sumCanvas } = useSurface((s) => sum.value && paintSum(s, palette(), sum.value.bands), [sum])
+
+const zoom = (factor: number) => zoomAt(store.viewport, store.viewport.width / 2, factor)
+useKeys('Align', [
+  { key: 'Enter', label: 'Apply what is proposed or tried', run: apply },
+  { key: '[', label: 'Nudge 1 sample earlier', run: () => nudge(-1) },
+  { key: ']', label: 'Nudge 1 sample later', run: () => nudge(1) },
+  { key: '{', label: 'Nudge 10 samples earlier', run: () => nudge(-10) },
+  { key: '}', label: 'Nudge 10 samples later', run: () => nudge(10) },
+  { key: 'f', label: 'Flip polarity', run: flip },
+  { key: 'n', label: 'Next hit', run: () => stepHit(1) },
+  { key: 'b', label: 'Hit before', run: () => stepHit(-1) },
+  { key: 't', label: 'Next track against the anchor', run: () => stepTrack(1) },
+  { key: 'r', label: 'Track before', run: () => stepTrack(-1) },
+  { key: 'x', label: 'Exchange the two', run: swap },
+  { key: 'a', label: 'All tracks / this pair in the lanes', run: () => (all.value = !all.value) },
+])
+useKeys('Lanes', [
+  { key: 'ArrowLeft', label: 'Pan left', run: () => panBy(store.viewport, -80) },
+  { key: 'ArrowRight', label: 'Pan right', run: () => panBy(store.viewport, 80) },
+  { key: 'ArrowUp', label: 'Zoom in', run: () => zoom(0.6) },
+  { key: 'ArrowDown', label: 'Zoom out', run: () => zoom(1 / 0.6) },
+  { key: 'Home', label: 'Whole session', run: () => showAll(store.viewport) },
+  { key: 'Escape', label: 'Give up the lag that is tried', run: () => (tried.value = null) },
+])
+</script>
+
+<template>
+  <div class="align">
+    <div v-if="store.tracks.length < 2" class="view">
+      <h1>Align</h1>
+      <p>Two tracks are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.</p>
+    </div>
+    <template v-else>
+      <div class="pickers">
+        <el-select v-model="store.pair.b" filterable size="small" class="track" aria-label="Track that is moved" data-test="track-b">
+          <el-option v-for="t in store.tracks.filter((x) => x.id !== store.pair.a)" :key="t.id" :value="t.id" :label="t.name" />
+        </el-select>
+        <span>against</span>
+        <el-select v-model="store.pair.a" filterable size="small" class="track" aria-label="Track that stays" data-test="track-a">
+          <el-option v-for="t in store.tracks.filter((x) => x.id !== store.pair.b)" :key="t.id" :value="t.id" :label="t.name" />
+        </el-select>
+        <button class="plain" title="Exchange the two (X)" @click="swap">⇄</button>
+        <span class="fill" />
+        <span class="soft">{{ hits.length > 0 ? `hit ${hit + 1} of ${hits.length}` : '' }}</span>
+        <button class="plain" title="Hit before (B)" :disabled="hits.length === 0" @click="stepHit(-1)">◂ hit</button>
+        <button class="plain" title="Next hit (N)" :disabled="hits.length === 0" data-test="next-hit" @click="stepHit(1)">hit ▸</button>
+        <button class="plain" title="Zoom out (↓)" @click="zoom(1 / 0.6)">−</button>
+        <button class="plain" title="Zoom in (↑)" @click="zoom(0.6)">+</button>
+        <button class="plain" title="Whole session (Home)" @click="showAll(store.viewport)">whole</button>
+        <div class="choice">
+          <button :aria-pressed="!all" @click="all = false">Pair</button>
+          <button :aria-pressed="all" data-test="all-lanes" @click="all = true">All</button>
+        </div>
+      </div>
+      <div class="lanes">
+        <LaneStack
+          :key="store.id"
+          :session="store.id"
+          :lanes="lanes"
+          :viewport="store.viewport"
+          :rate-hz="store.rateHz"
+          :lane-height="laneHeight"
+          :cursor="store.heard.frame"
+          :hits="hits"
+          :measure="store.measure"
+          :unit="store.unit"
+          :muted="store.muted"
+          :soloed="store.soloed"
+          :selected="[store.pair.a, store.pair.b]"
+          @seek="store.transport?.seek($event)"
+          @mute="store.flip(store.muted, $event)"
+          @solo="store.flip(store.soloed, $event)"
+          @select="select"
+        />
+      </div>
+      <p class="sentence" :class="m?.verdict" data-test="sentence" :data-verdict="m?.verdict" role="status">
+        <template v-if="sentence"><b :class="m && m.sign < 0 ? 'caution' : ''">{{ m && m.sign < 0 ? '▼' : m && m.sign > 0 ? '▲' : '?' }}</b> {{ sentence }}</template>
+        <template v-else-if="trouble">{{ trouble }} <button class="plain" @click="reset">Measure again</button></template>
+        <template v-else>{{ running?.doing || 'Measuring' }} …</template>
+      </p>
+      <div class="plots">
+        <figure class="wide">
+          <figcaption><b>How late, and which way up?</b> <span class="soft">drag, or focus and ← →, to try a lag</span></figcaption>
+          <AgreementPlot v-if="m && m.curve.values.length > 0" :measurement="m" :lag="lagShown" :unit="store.unit" :measure="store.measure" @try-lag="tried = $event" />
+        </figure>
+        <figure>
+          <figcaption>
+            <b>One delay, or does phase turn?</b>
+            <button class="plain small" @click="phaseTaken = !phaseTaken">{{ phaseTaken ? 'show whole' : 'take the lag out' }}</button>
+          </figcaption>
+          <canvas ref="phaseCanvas" role="img" aria-label="Phase against frequency" />
+        </figure>
+        <figure>
+          <figcaption><b>What is lost in the sum?</b></figcaption>
+          <canvas ref="sumCanvas" role="img" aria-label="Sum gain by third-octave" />
+        </figure>
+        <aside>
+          <dl v-if="m">
+            <template v-if="view?.lag">
+              <dt>Lag</dt>
+              <dd class="mono">{{ fixed(view.lag.ms, 3) }} ms</dd>
+              <dt />
+              <dd class="mono" data-test="lag-samples">{{ fixed(view.lag.samples, 2) }} samples</dd>
+              <dt />
+              <dd class="mono">{{ fixed(view.lag.us, 0) }} µs · {{ span(view.lag.samples, 'distance', store.measure) }}</dd>
+              <dt />
+              <dd class="mono">{{ span(view.lag.samples, 'note', store.measure) }}</dd>
+              <dt>Left over</dt>
+              <dd class="mono" data-test="remaining">{{ view ? span((m.lag_frames ?? 0) - carriedLag, store.unit, store.measure) : '' }}</dd>
+            </template>
+            <dt>Wired</dt>
+            <dd :class="m.sign < 0 ? 'caution' : ''">{{ m.sign < 0 ? '▼ inverted' : m.sign > 0 ? '▲ upright' : 'undecided' }}</dd>
+            <dt>Sums better</dt>
+            <dd :class="m.propose_invert ? 'caution' : ''">{{ m.sign === 0 ? 'undecided' : m.propose_invert ? '▼ turned over' : '▲ as it is' }}</dd>
+            <dt>Certainty</dt>
+            <dd :class="m.verdict === 'solid' ? 'clear' : ''" :title="m.reason">{{ m.verdict }}, {{ m.hits }} {{ m.material === 'struck' ? 'hits' : 'windows' }}</dd>
+            <dt>Height</dt>
+            <dd class="mono" title="Peak over the RMS of the curve; from 10 on solid">{{ fixed(m.height, 1) }} · rival {{ fixed(m.rival, 2) }}</dd>
+            <dt>Coherence</dt>
+            <dd class="mono">{{ fixed(m.coherence, 2) }}</dd>
+            <dt>Null depth</dt>
+            <dd class="mono" title="Energy left when B as corrected is subtracted from A">{{ sum ? `${fixed(sum.nullDepthDb, 1)} dB` : '' }}</dd>
+          </dl>
+          <p v-if="m?.phase_turns" class="caution turns">Phase turns with frequency: the arrival and the lows disagree. Judge by the sum, then by ear.</p>
+          <div class="hand">
+            <label>Offset <input :value="samples(offsetB)" data-test="offset" aria-label="Offset of the moved track; any unit" @change="typed" /></label>
+            <label>Gain <input type="number" step="0.1" min="-60" max="24" :value="b?.correction.gain_db" aria-label="Gain in dB" @change="gain" /> dB</label>
+          </div>
+          <div class="buttons">
+            <el-button type="primary" size="small" :disabled="!m" title="Enter" data-test="apply" @click="apply">
+              {{ tried !== null ? 'Apply tried lag' : 'Apply' }}
+            </el-button>
+            <el-button size="small" title="F" data-test="flip" @click="flip">Flip polarity</el-button>
+            <el-button-group size="small">
+              <el-button title="{" @click="nudge(-10)">−10</el-button>
+              <el-button title="[" @click="nudge(-1)">−1</el-button>
+              <el-button title="]" data-test="nudge-later" @click="nudge(1)">+1</el-button>
+              <el-button title="}" @click="nudge(10)">+10</el-button>
+            </el-button-group>
+          </div>
+        </aside>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.align {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  padding: 8px 12px;
+  box-sizing: border-box;
+}
+.pickers {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  white-space: nowrap;
+}
+.track {
+  width: 190px;
+}
+.fill {
+  flex: 1;
+}
+.lanes {
+  flex: 0 1 auto;
+  min-height: 60px;
+  max-height: 46%;
+  overflow-y: auto;
+  overflow-x: hidden;
+}
+.sentence {
+  margin: 0;
+  font-size: 15px;
+  border-left: 4px solid var(--line);
+  padding: 3px 10px;
+  background: var(--panel);
+}
+.sentence.solid {
+  border-left-color: var(--clear);
+}
+.sentence.likely {
+  border-left-color: var(--land);
+}
+.sentence.undecided {
+  border-left-color: var(--caution);
+}
+.plots {
+  flex: 1;
+  min-height: 200px;
+  display: grid;
+  grid-template: 1fr 1fr / minmax(0, 1.15fr) minmax(0, 1fr) 270px;
+  gap: 8px;
+}
+figure {
+  margin: 0;
+  background: var(--panel);
+  border: 1px solid var(--line);
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+figure.wide {
+  grid-row: span 2;
+}
+figcaption {
+  padding: 3px 8px 0;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+figure canvas {
+  flex: 1;
+  min-height: 0;
+  width: 100%;
+}
+.small {
+  font-size: 12px;
+  padding: 0 5px;
+}
+aside {
+  grid-row: 1 / span 2;
+  grid-column: 3;
+  background: var(--panel);
+  border: 1px solid var(--line);
+  padding: 8px 10px;
+  overflow: auto;
+  display: flex;
+  flex-direction: column;
+}
+dl {
+  display: grid;
+  grid-template-columns: 78px 1fr;
+  gap: 1px 6px;
+  margin: 0;
+  font-size: 13px;
+}
+dt {
+  color: var(--soft);
+}
+dd {
+  margin: 0;
+}
+.turns {
+  margin: 6px 0 0;
+  font-size: 12px;
+}
+.hand {
+  display: flex;
+  gap: 10px;
+  margin-top: auto;
+  padding-top: 6px;
+}
+.hand input {
+  font: 13px var(--mono);
+  width: 66px;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  background: var(--paper);
+  color: var(--ink);
+  padding: 2px 4px;
+}
+.hand input[type='number'] {
+  width: 52px;
+}
+.buttons {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-top: 8px;
+}
+.buttons :deep(.el-button + .el-button) {
+  margin-left: 0;
+}
+</style>
