@@ -5,7 +5,7 @@ import { palette } from '../shared/theme'
 import { clock, samples, span, type Measure, type Unit } from '../shared/units'
 import { paintLanes, RULER, type Lane } from './paint'
 import { TileCache } from './tiles'
-import { panBy, zoomAt, type Viewport } from './viewport'
+import { panBy, stretch, zoomAt, type Viewport } from './viewport'
 
 const props = defineProps<{
   session: string
@@ -36,7 +36,7 @@ const { canvas, dirty } = useSurface(
       hits: props.hits,
     })
   },
-  [() => props.lanes, () => props.viewport.start, () => props.viewport.framesPerPx, () => props.cursor, () => props.hits, hairline, height],
+  [() => props.lanes, () => props.viewport.start, () => props.viewport.framesPerPx, () => props.viewport.vertical, () => props.cursor, () => props.hits, hairline, height],
 )
 
 const under = computed(() => {
@@ -47,7 +47,8 @@ const under = computed(() => {
 
 function onWheel(e: WheelEvent): void {
   e.preventDefault()
-  if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) panBy(props.viewport, e.deltaX || e.deltaY)
+  if (e.ctrlKey || e.metaKey) stretch(props.viewport, Math.exp(-e.deltaY / 300))
+  else if (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY)) panBy(props.viewport, e.deltaX || e.deltaY)
   else zoomAt(props.viewport, e.offsetX, Math.exp(Math.max(-1, Math.min(1, e.deltaY / 300))))
 }
 
@@ -87,8 +88,7 @@ watch(() => props.laneHeight, dirty)
   <div class="stack" :style="{ height: `${height}px` }">
     <div class="columns">
       <div class="head" :style="{ height: `${RULER}px` }">
-        <span>Track</span><span class="number">Offset</span><span>Pol.</span>
-        <span class="mono under" aria-live="off">{{ under }}</span>
+        <span class="mono under">{{ under || 'Track' }}</span><span class="number">Offset</span><span title="Polarity">Pol.</span>
       </div>
       <div
         v-for="lane in lanes"
@@ -146,10 +146,8 @@ watch(() => props.laneHeight, dirty)
 .head {
   font-size: 12px;
   color: var(--soft);
-  grid-template-columns: 58px 46px 28px 1fr;
 }
 .under {
-  text-align: right;
   font-size: 11px;
   white-space: nowrap;
 }

@@ -43,7 +43,7 @@ export function paintLanes(
     ctx.strokeStyle = p.line
     line(ctx, 0, top + laneHeight - 0.5, s.width, top + laneHeight - 0.5)
     const middle = top + laneHeight / 2
-    const half = laneHeight / 2 - 3
+    const half = (laneHeight / 2 - 3) * v.vertical
     if (lane.offset !== 0 || lane.invert) {
       // Where it was recorded, as a ghost: an outline in soft ink.
       paintWave(s, v, lane, lane.startFrame, 1, middle, half, tiles, p.soft, 'ghost')

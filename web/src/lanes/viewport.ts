@@ -5,6 +5,8 @@ export interface Viewport {
   /** Session frame at the left edge. */
   start: number
   framesPerPx: number
+  /** Half a lane's height holds 1 / vertical of full scale. */
+  vertical: number
   /** Width of the drawn part in CSS pixels. */
   width: number
   /** First and last frame of the session. */
@@ -16,7 +18,7 @@ export interface Viewport {
 const CLOSEST = 1 / 40
 
 export function makeViewport(): Viewport {
-  return reactive({ start: 0, framesPerPx: 1000, width: 800, first: 0, last: 48000 })
+  return reactive({ start: 0, framesPerPx: 1000, vertical: 2, width: 800, first: 0, last: 48000 })
 }
 
 function widest(v: Viewport): number {
@@ -34,6 +36,11 @@ export function zoomAt(v: Viewport, x: number, factor: number): void {
   v.framesPerPx = Math.min(Math.max(v.framesPerPx * factor, CLOSEST), Math.max(widest(v), CLOSEST))
   v.start = frame - x * v.framesPerPx
   keepInside(v)
+}
+
+/** Taller or lower waveforms, 1 to 64 times. */
+export function stretch(v: Viewport, factor: number): void {
+  v.vertical = Math.min(Math.max(v.vertical * factor, 1), 64)
 }
 
 export function panBy(v: Viewport, px: number): void {

@@ -368,14 +368,16 @@ fn attempt(
     Ok(Attempt { estimate, curve, centre, places, material, verdict, reason })
 }
 
-/// Which windows have A louder against B than the middle one.
+/// Which half of the windows has A louder against B.
 fn leaning(a: &Envelope, b: &Envelope, shift: i64, places: &[i64]) -> Vec<bool> {
     let ratio: Vec<f32> =
         places.iter().map(|p| a.mean(*p, 30).max(1e-20).ln() - b.mean(*p + shift, 30).max(1e-20).ln()).collect();
-    let mut sorted = ratio.clone();
-    sorted.sort_by(f32::total_cmp);
-    let middle = sorted.get(sorted.len() / 2).copied().unwrap_or(0.0);
-    ratio.iter().map(|r| *r >= middle).collect()
+    let mut order: Vec<usize> = (0..places.len()).collect();
+    order.sort_by(|x, y| ratio[*x].total_cmp(&ratio[*y]));
+    let mut leaning = vec![false; places.len()];
+    // By rank, so that both halves are filled even when all ratios are the same.
+    order.iter().skip(places.len() / 2).for_each(|i| leaning[*i] = true);
+    leaning
 }
 
 /// Window of the anchor: how long, how far before the place, which taper.

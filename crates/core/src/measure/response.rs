@@ -41,6 +41,12 @@ pub struct BandGain {
 /// Coherence from which a bin counts as heard by both.
 const SHARED_COHERENCE: f64 = 0.3;
 
+/// Nominal centres of the third-octaves from 25 Hz to 16 kHz (ISO 266 preferred frequencies).
+const NOMINAL_HZ: [f64; 29] = [
+    25.0, 31.5, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0, 1_000.0, 1_250.0,
+    1_600.0, 2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0, 12_500.0, 16_000.0,
+];
+
 /// Spectra of both tracks in the same places, as recorded and with the lag taken out.
 pub struct Response {
     recorded: CrossSpectrum,
@@ -165,7 +171,8 @@ impl Response {
         let sign = if invert { -1.0 } else { 1.0 };
         let all: f64 = self.band_power(20.0, self.rate.hz_f64() * 0.45);
         (-16..=12)
-            .filter_map(|n| {
+            .zip(NOMINAL_HZ)
+            .filter_map(|(n, nominal_hz)| {
                 let hz = 1_000.0 * 10f64.powf(f64::from(n) / 10.0);
                 let half = 10f64.powf(0.05);
                 let range = self.bins_of(hz / half, hz * half);
@@ -186,7 +193,7 @@ impl Response {
                 }
                 let db = |x: f64| (10.0 * x.max(1e-6).log10() * 100.0).round() / 100.0;
                 Some(BandGain {
-                    hz,
+                    hz: nominal_hz,
                     recorded_db: db((both + recorded) / both),
                     corrected_db: db((both_aligned + corrected) / both_aligned),
                     best_db: db((both_aligned + best) / both_aligned),

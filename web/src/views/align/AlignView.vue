@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import LaneStack from '../../lanes/LaneStack.vue'
 import type { Lane } from '../../lanes/paint'
-import { panBy, showAll, showHit, zoomAt } from '../../lanes/viewport'
+import { panBy, showAll, showHit, stretch, zoomAt } from '../../lanes/viewport'
 import { useSurface } from '../../plot/surface'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
@@ -182,6 +182,8 @@ useKeys('Lanes', [
   { key: 'ArrowRight', label: 'Pan right', run: () => panBy(store.viewport, 80) },
   { key: 'ArrowUp', label: 'Zoom in', run: () => zoom(0.6) },
   { key: 'ArrowDown', label: 'Zoom out', run: () => zoom(1 / 0.6) },
+  { key: '+', label: 'Taller waveforms', run: () => stretch(store.viewport, 1.5) },
+  { key: '-', label: 'Lower waveforms', run: () => stretch(store.viewport, 1 / 1.5) },
   { key: 'Home', label: 'Whole session', run: () => showAll(store.viewport) },
   { key: 'Escape', label: 'Give up the lag that is tried', run: () => (tried.value = null) },
 ])
@@ -266,7 +268,7 @@ useKeys('Lanes', [
               <dd class="mono" data-test="lag-samples">{{ fixed(view.lag.samples, 2) }} samples</dd>
               <dt />
               <dd class="mono">{{ fixed(view.lag.us, 0) }} µs · {{ span(view.lag.samples, 'distance', store.measure) }}</dd>
-              <dt />
+              <dt>As a note</dt>
               <dd class="mono">{{ span(view.lag.samples, 'note', store.measure) }}</dd>
               <dt>Left over</dt>
               <dd class="mono" data-test="remaining">{{ view ? span((m.lag_frames ?? 0) - carriedLag, store.unit, store.measure) : '' }}</dd>
@@ -331,7 +333,7 @@ useKeys('Lanes', [
 .lanes {
   flex: 0 1 auto;
   min-height: 60px;
-  max-height: 46%;
+  max-height: 40%;
   overflow-y: auto;
   overflow-x: hidden;
 }
@@ -432,8 +434,11 @@ dd {
 .buttons {
   display: flex;
   flex-wrap: wrap;
-  gap: 6px;
-  margin-top: 8px;
+  gap: 4px;
+  margin-top: 6px;
+}
+.buttons :deep(.el-button) {
+  padding: 5px 8px;
 }
 .buttons :deep(.el-button + .el-button) {
   margin-left: 0;

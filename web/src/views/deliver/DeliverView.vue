@@ -141,7 +141,7 @@ async function copy(): Promise<void> {
       <p v-if="deliveries.length === 0" class="soft">Nothing yet.</p>
       <section v-for="(job, i) in deliveries" :key="job.id" class="delivery" :data-test="i === 0 ? 'delivery' : undefined">
         <p>
-          <b>{{ new Date(job.updated_ms).toLocaleString() }}</b>
+          <b>{{ new Date(job.updated_ms).toLocaleString('en-GB') }}</b>
           <a :href="`/api/deliveries/${job.id}/archive.zip`" download data-test="archive">All as one archive</a>
         </p>
         <details :open="i === 0">

@@ -212,7 +212,8 @@ async function remove(track: Track): Promise<void> {
   gap: 4px;
 }
 .setting .number {
-  width: 52px;
+  width: 58px;
+  min-width: 0;
   text-align: right;
   border-color: var(--line);
 }
