@@ -36,13 +36,11 @@ if ! running; then
     mv "$data.new" "$data"
   fi
   [ -s "$secret" ] || head -c 24 /dev/urandom | base64 | tr -d '/+=\n' >"$secret"
-  port=$(python3 - 2>/dev/null <<'P' || perl -MIO::Socket::INET -e 'print IO::Socket::INET->new(Listen=>1,LocalAddr=>"127.0.0.1")->sockport'
-import socket
-s = socket.socket()
-s.bind(("127.0.0.1", 0))
-print(s.getsockname()[1])
-P
-)
+  # The same port as before while it is free: a server that waits for its database finds it again.
+  port=$(cat "$folder/port" 2>/dev/null || true)
+  if [ -z "$port" ] || (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; then
+    port=$(perl -MIO::Socket::INET -e 'print IO::Socket::INET->new(Listen => 1, LocalAddr => "127.0.0.1")->sockport')
+  fi
   rm -f "$socket" "$folder/db.pid"
   # 9>&- : the server must not keep the lock; setsid: Ctrl-C in the terminal is for the application, which ends first.
   setsid mariadbd --no-defaults "${as_user[@]}" --datadir="$data" --socket="$socket" --pid-file="$folder/db.pid" \

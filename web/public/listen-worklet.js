@@ -79,6 +79,7 @@ class ListenProcessor extends AudioWorkletProcessor {
       if (this.corrected !== this.target) {
         const d = this.target - this.corrected
         this.corrected += Math.sign(d) * Math.min(Math.abs(d), step)
+        if (this.corrected === this.target) this.port.postMessage({ type: 'switched' })
       }
       this.level = Math.min(1, this.level + step)
       const k = this.frame - block.start

@@ -35,7 +35,8 @@ CREATE TABLE tracks (
     coding VARCHAR(60) NOT NULL,
     file_rate_hz INT UNSIGNED NOT NULL,
     notes LONGTEXT NOT NULL,
-    position INT NOT NULL,
+    -- Milliseconds since 1970 of the moment it was chosen: jobs end in any order.
+    position BIGINT NOT NULL,
     name VARCHAR(200) NOT NULL,
     role VARCHAR(16) NOT NULL,
     source VARCHAR(120) NOT NULL,

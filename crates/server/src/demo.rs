@@ -31,7 +31,7 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
     .await??;
     let mut tx = w.db.begin().await?;
     let session = sessions::create(&mut *tx, NAME, true).await?;
-    for (order, (path, sha256, bytes)) in (0..).zip(files) {
+    for (order, (path, sha256, bytes)) in (crate::jobs::now_ms()..).zip(files) {
         let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         w.store.keep(&path, &w.store.recording(&sha256))?;
         sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)").bind(&sha256).bind(bytes).execute(&mut *tx).await?;

@@ -1,5 +1,7 @@
 //! The page, shipped inside the binary.
 
+use crate::error::ServerError;
+use actix_web::ResponseError;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse};
 use rust_embed::Embed;
@@ -17,6 +19,9 @@ const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-
 /// Serves a file of the page; paths of its views get the page itself.
 pub async fn page(req: HttpRequest) -> HttpResponse {
     let path = req.path().trim_start_matches('/');
+    if path.starts_with("api/") {
+        return ServerError::NotFound("route").error_response();
+    }
     let (path, file) = match Page::get(path) {
         Some(file) if !path.is_empty() => (path, file),
         _ if path.contains('.') => return HttpResponse::NotFound().finish(),

@@ -1490,7 +1490,10 @@ export interface operations {
     };
     upload: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Milliseconds since 1970; now, when it is not given. */
+                at?: number | null;
+            };
             header?: never;
             path: {
                 session: string;

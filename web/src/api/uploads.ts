@@ -6,10 +6,10 @@ export interface Sending {
   cancel: () => void
 }
 
-export function send(session: string, file: File, progress: (part: number) => void): Sending {
+export function send(session: string, file: File, chosenAt: number, progress: (part: number) => void): Sending {
   const request = new XMLHttpRequest()
   const done = new Promise<void>((resolve, reject) => {
-    request.open('POST', `/api/sessions/${session}/recordings`)
+    request.open('POST', `/api/sessions/${session}/recordings?at=${chosenAt}`)
     request.upload.onprogress = (e) => progress(e.lengthComputable ? e.loaded / Math.max(e.total, 1) : 0)
     request.onload = () => {
       if (request.status < 300) return resolve()

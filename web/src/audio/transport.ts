@@ -28,6 +28,13 @@ export interface HeardReading {
   recorded: Reading
 }
 
+interface FromWorklet {
+  type: 'used' | 'at' | 'switched'
+  frame: number
+  gaps: number
+  generation: number
+}
+
 /** Blocks kept ahead of the sound: half a second at 48 kHz. */
 const AHEAD = 12
 
@@ -138,7 +145,7 @@ export class Transport {
     this.state.context = this.context.state
     await this.context.audioWorklet.addModule('/listen-worklet.js')
     this.node = new AudioWorkletNode(this.context, 'marea-listen', { numberOfInputs: 0, outputChannelCount: [2] })
-    this.node.port.onmessage = (e) => this.fromWorklet(e.data as { type: string; frame: number; gaps: number; generation: number })
+    this.node.port.onmessage = (e) => this.fromWorklet(e.data as FromWorklet)
     this.node.port.postMessage({ type: 'which', corrected: this.state.corrected })
     this.node.connect(this.context.destination)
     await this.connect()
@@ -181,7 +188,8 @@ export class Transport {
     )
   }
 
-  private fromWorklet(m: { type: string; frame: number; gaps: number; generation: number }): void {
+  private fromWorklet(m: FromWorklet): void {
+    if (m.type === 'switched') window.__mareaSwitched?.(performance.now())
     if (m.type === 'used' && m.generation === this.generation) this.send({ type: 'credit', blocks: 1 })
     if (m.type === 'at' && this.state.playing && m.generation === this.generation) {
       this.state.frame = m.frame

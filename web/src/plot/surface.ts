@@ -13,7 +13,6 @@ export interface Surface {
 
 /**
  * Keeps a canvas sharp and paints at most once a frame. `sources` are watched; `dirty()` asks for a paint by hand.
- * Paint times are kept for the speed report.
  */
 export function useSurface(paint: (s: Surface) => void, sources: WatchSource[]): { canvas: Ref<HTMLCanvasElement | null>; dirty: () => void } {
   const canvas = ref<HTMLCanvasElement | null>(null)
@@ -37,8 +36,8 @@ export function useSurface(paint: (s: Surface) => void, sources: WatchSource[]):
     ctx.clearRect(0, 0, width, height)
     const began = performance.now()
     if (width > 0 && height > 0) paint({ ctx, width, height, ratio })
-    paintTimes.push(performance.now() - began)
-    if (paintTimes.length > 2000) paintTimes.splice(0, 1000)
+    // Only a speed report asks for these.
+    window.__mareaPaint?.push(performance.now() - began)
   }
 
   function dirty(): void {
@@ -57,6 +56,3 @@ export function useSurface(paint: (s: Surface) => void, sources: WatchSource[]):
   watch([theme, ...sources], dirty, { deep: false })
   return { canvas, dirty }
 }
-
-/** Milliseconds of the last paints of all surfaces. */
-export const paintTimes: number[] = []

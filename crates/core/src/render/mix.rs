@@ -30,15 +30,27 @@ impl<'a> Mix<'a> {
     /// # Errors
     /// [`ReadError`] of the first track that fails.
     pub fn read(&mut self, frame: i64, left: &mut [f32], right: &mut [f32]) -> Result<(), ReadError> {
-        left.fill(0.0);
-        right.fill(0.0);
         self.scratch.resize(left.len(), 0.0);
+        let mut empty = [true; 2];
         for voice in &mut self.voices {
             voice.track.read(frame, &mut self.scratch)?;
-            for (side, out) in voice.sides.iter().zip([&mut *left, &mut *right]) {
-                if *side != 0.0 {
-                    out.iter_mut().zip(&self.scratch).for_each(|(o, v)| *o += side * v);
+            for (i, out) in [&mut *left, &mut *right].into_iter().enumerate() {
+                let side = voice.sides[i];
+                if side == 0.0 {
+                    continue;
                 }
+                // The first voice is written, not added: adding would lose the sign of its zeros.
+                let samples = out.iter_mut().zip(&self.scratch);
+                if std::mem::take(&mut empty[i]) {
+                    samples.for_each(|(o, v)| *o = side * v);
+                } else {
+                    samples.for_each(|(o, v)| *o += side * v);
+                }
+            }
+        }
+        for (out, empty) in [left, right].into_iter().zip(empty) {
+            if empty {
+                out.fill(0.0);
             }
         }
         Ok(())

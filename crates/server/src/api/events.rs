@@ -3,6 +3,7 @@
 use super::{State, id};
 use crate::db::{jobs, sessions};
 use crate::error::{ErrorBody, ServerError};
+use crate::jobs::now_ms;
 use actix_web::http::header;
 use actix_web::{HttpResponse, get, post, web};
 use bytes::Bytes;
@@ -101,8 +102,4 @@ async fn wait_for(moved: &mut tokio::sync::broadcast::Receiver<uuid::Uuid>, sess
 fn event(name: &str, data: &impl serde::Serialize) -> Result<Bytes, actix_web::Error> {
     let text = serde_json::to_string(data).unwrap_or_default();
     Ok(Bytes::from(format!("event: {name}\ndata: {text}\n\n")))
-}
-
-fn now_ms() -> i64 {
-    i64::try_from(time::OffsetDateTime::now_utc().unix_timestamp_nanos() / 1_000_000).unwrap_or(0)
 }

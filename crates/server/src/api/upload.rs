@@ -3,17 +3,17 @@
 use super::{State, id};
 use crate::db::{jobs, sessions};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::Task;
+use crate::jobs::{Task, now_ms};
 use crate::names::clean_file_name;
 use crate::store::remove;
 use actix_multipart::Multipart;
 use actix_web::{HttpResponse, post, web};
 use futures_util::TryStreamExt;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::path::PathBuf;
 use tokio::io::AsyncWriteExt;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 /// A file that was taken.
@@ -31,6 +31,13 @@ pub struct Uploaded {
     pub known: bool,
 }
 
+/// When the file was chosen: keeps files in the order in which they were picked, whichever arrives first.
+#[derive(Debug, Deserialize, IntoParams)]
+pub struct Chosen {
+    /// Milliseconds since 1970; now, when it is not given.
+    pub at: Option<i64>,
+}
+
 /// A file that is removed unless it was kept: an upload cut off half way leaves nothing.
 struct Part(PathBuf);
 
@@ -45,11 +52,17 @@ const CHECK_EVERY: u64 = 8 << 20;
 
 /// Bring in recordings as multipart/form-data; every part with a file name is one. Read by a job each.
 #[utoipa::path(
+    params(Chosen),
     request_body(content = Vec<u8>, content_type = "multipart/form-data"),
     responses((status = 202, body = Vec<Uploaded>), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody), (status = 507, body = ErrorBody))
 )]
 #[post("/sessions/{session}/recordings")]
-pub async fn upload(state: web::Data<State>, path: web::Path<String>, mut form: Multipart) -> Result<HttpResponse, ServerError> {
+pub async fn upload(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    chosen: web::Query<Chosen>,
+    mut form: Multipart,
+) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let broken = |e: actix_multipart::MultipartError| ServerError::Invalid(format!("the upload broke off: {e}; nothing of this file was kept"));
     let mut taken = Vec::new();
@@ -86,7 +99,7 @@ pub async fn upload(state: web::Data<State>, path: web::Path<String>, mut form: 
         let known = place.exists();
         // The file first, the row after it: a crash between leaves a file that the next upload finds again.
         state.workers.store.keep(&part.0, &place).map_err(full)?;
-        let task = Task::Import { sha256: hex::encode(&sha256), file_name: file_name.clone(), order: jobs::count(state.db(), session.id).await? };
+        let task = Task::Import { sha256: hex::encode(&sha256), file_name: file_name.clone(), order: chosen.at.unwrap_or_else(now_ms) };
         let mut tx = state.db().begin().await?;
         sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)").bind(&sha256).bind(bytes).execute(&mut *tx).await?;
         let job = jobs::enqueue(&mut *tx, session.id, &task, &format!("Bringing in {file_name}")).await?;

@@ -201,12 +201,3 @@ pub async fn pending(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) ->
     .await?;
     Ok(row.map(|r| r.0))
 }
-
-/// Jobs a session ever had: gives newcomers their place.
-///
-/// # Errors
-/// As the database says.
-pub async fn count(db: &MySqlPool, session: Uuid) -> Result<i32, ServerError> {
-    let (n,): (i64,) = sqlx::query_as("SELECT COUNT(*) FROM jobs WHERE session_id = ?").bind(session).fetch_one(db).await?;
-    Ok(i32::try_from(n).unwrap_or(i32::MAX))
-}

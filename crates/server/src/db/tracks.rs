@@ -22,7 +22,7 @@ pub struct TrackRow {
     pub coding: String,
     pub file_rate_hz: u32,
     pub notes: Json<Vec<String>>,
-    pub position: i32,
+    pub position: i64,
     pub name: String,
     pub role: String,
     pub source: String,

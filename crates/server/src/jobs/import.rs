@@ -22,7 +22,7 @@ pub async fn run(
     session: Uuid,
     sha: &str,
     file_name: &str,
-    position: i32,
+    position: i64,
     reporter: &Reporter,
 ) -> Result<serde_json::Value, JobError> {
     let sha256 = hex::decode(sha).map_err(|e| JobError::Failed(e.to_string()))?;

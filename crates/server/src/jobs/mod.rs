@@ -25,8 +25,8 @@ pub enum Task {
         sha256: String,
         /// Cleaned name.
         file_name: String,
-        /// Place among the session's recordings; jobs end in any order.
-        order: i32,
+        /// Place among the session's recordings: milliseconds since 1970 of the moment it was chosen. Jobs end in any order.
+        order: i64,
     },
     /// Measure track B against track A.
     Measure {
@@ -212,6 +212,11 @@ impl Workers {
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }
+}
+
+/// Milliseconds since 1970.
+pub fn now_ms() -> i64 {
+    i64::try_from(time::OffsetDateTime::now_utc().unix_timestamp_nanos() / 1_000_000).unwrap_or(0)
 }
 
 /// Runs a computation on a blocking thread.

@@ -15,7 +15,7 @@ const AT_ONCE = 2
 
 /** Uploads outlive the view: leaving it does not stop them. */
 const list = reactive<Upload[]>([])
-const files = new Map<number, { file: File; session: string; sending?: Sending }>()
+const files = new Map<number, { file: File; session: string; chosenAt: number; sending?: Sending }>()
 let next = 0
 let active = 0
 
@@ -26,7 +26,7 @@ function pump(): void {
     if (!upload || !entry) return
     active += 1
     upload.state = 'sending'
-    entry.sending = send(entry.session, entry.file, (part) => (upload.part = part))
+    entry.sending = send(entry.session, entry.file, entry.chosenAt, (part) => (upload.part = part))
     entry.sending.done
       .then(() => {
         upload.state = 'sent'
@@ -68,9 +68,11 @@ export function useUploads(): {
       return all === 0 ? 0 : open().reduce((n, u) => n + u.bytes * u.part, 0) / all
     }),
     add(session, chosen) {
+      const now = Date.now()
+      let place = 0
       for (const file of chosen) {
         const key = next++
-        files.set(key, { file, session })
+        files.set(key, { file, session, chosenAt: now + place++ })
         list.push({ key, name: file.name, bytes: file.size, part: 0, state: 'waiting', message: '' })
       }
       pump()

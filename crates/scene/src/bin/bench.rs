@@ -1,0 +1,148 @@
+//! `make bench`: speed of core and media as ratios in one run. The first argument is a folder for scratch files; the pair that
+//! was measured is left there as `a.wav` and `b.wav`.
+
+use marea_core::correct::Correction;
+use marea_core::measure::overview::OverviewBuilder;
+use marea_core::measure::{PairOptions, measure_pair};
+use marea_core::render::{Mix, TrackRenderer, Voice};
+use marea_core::signal::{Placed, Source};
+use marea_core::units::SampleRate;
+use marea_media::AudioReader;
+use marea_media::prepare::{channel_path, prepare};
+use marea_media::work::WorkFile;
+use marea_media::write::{Depth, WavWriter, WriteSpec};
+use marea_scene::harbour_hall;
+use rayon::prelude::*;
+use std::path::Path;
+use std::time::Instant;
+
+type Done = Result<(), Box<dyn std::error::Error>>;
+
+fn seconds<T>(work: impl FnOnce() -> T) -> (f64, T) {
+    let began = Instant::now();
+    let done = work();
+    (began.elapsed().as_secs_f64(), done)
+}
+
+/// Peak resident memory of this process in MB (Linux).
+fn peak_mb() -> f64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find(|l| l.starts_with("VmHWM:")).unwrap_or("");
+    line.split_whitespace().nth(1).and_then(|k| k.parse::<f64>().ok()).unwrap_or(0.0) / 1024.0
+}
+
+/// Starts a new peak (Linux: writing 5 to clear_refs).
+fn reset_peak() {
+    let _ = std::fs::write("/proc/self/clear_refs", "5");
+}
+
+fn repeat(path: &Path, sound: &[f32], frames: usize) -> Done {
+    let rate = SampleRate::new(48_000)?;
+    let mut out = WavWriter::create(path, WriteSpec::new(rate, 1, Depth::Int24))?;
+    let mut left = frames;
+    while left > 0 {
+        let n = left.min(sound.len());
+        out.push(&sound[..n])?;
+        left -= n;
+    }
+    out.finish()?;
+    Ok(())
+}
+
+fn decode(path: &Path) -> Result<u64, marea_media::MediaError> {
+    let mut reader = AudioReader::open(path)?;
+    let mut block = Vec::new();
+    loop {
+        reader.next_block(&mut block)?;
+        if block.is_empty() {
+            return Ok(reader.finish().1);
+        }
+    }
+}
+
+/// All blocks of a mix; the sum keeps the compiler from leaving it out.
+fn play(mix: &mut Mix, frames: i64) -> f32 {
+    let (mut l, mut r) = (vec![0f32; 4_096], vec![0f32; 4_096]);
+    let mut sum = 0.0;
+    let mut at = 0;
+    while at < frames {
+        mix.read(at, &mut l, &mut r).expect("readable");
+        sum += l[0] + r[0];
+        at += 4_096;
+    }
+    sum
+}
+
+fn main() -> Done {
+    let folder = std::env::args().nth(1).map_or_else(std::env::temp_dir, Into::into);
+    let rate = SampleRate::new(48_000)?;
+    println!("| what | measured | bar |\n|---|---|---|");
+    let played = harbour_hall::scene(75.0, 3).render();
+    let five_minutes = 48_000 * 300;
+    for (name, file) in [("a.wav", "Marimba low.wav"), ("b.wav", "Marimba high.wav")] {
+        repeat(&folder.join(name), played.channel(file, 1).unwrap_or_default(), five_minutes)?;
+    }
+    drop(played);
+    let pair = [folder.join("a.wav"), folder.join("b.wav")];
+    for p in &pair {
+        decode(p)?;
+    }
+    let (decoding, _) = seconds(|| pair.iter().map(|p| decode(p)).collect::<Result<Vec<_>, _>>());
+    let mut sources = Vec::new();
+    for (i, p) in pair.iter().enumerate() {
+        let place = folder.join(format!("w{i}"));
+        std::fs::create_dir_all(&place)?;
+        prepare(p, &place, rate, &mut |_| true)?;
+        sources.push(WorkFile::open(&channel_path(&place, 1))?);
+    }
+    let placed = |i: usize| Placed { source: &sources[i] as &dyn Source, start: 0 };
+    let (measuring, m) = seconds(|| measure_pair(&placed(0), &placed(1), rate, PairOptions::default(), &mut |_| true));
+    let m = m?;
+    println!("| measuring one pair of 5 minutes at 48 kHz | {:.2} × decoding both; {measuring:.2} s; says {:.2} samples, {:?} | ≤ 3 × |", measuring / decoding, m.lag_frames.unwrap_or(f64::NAN), m.verdict);
+
+    // Overview: an hour, against decoding the same hour.
+    let hour = folder.join("hour.wav");
+    let (_, planes) = marea_media::read_all(&pair[0])?;
+    repeat(&hour, &planes[0], 48_000 * 3_600)?;
+    drop(planes);
+    decode(&hour)?;
+    let (decoding, _) = seconds(|| decode(&hour));
+    reset_peak();
+    let (both, points) = seconds(|| -> Result<usize, marea_media::MediaError> {
+        let mut reader = AudioReader::open(&hour)?;
+        let (mut block, mut builder) = (Vec::new(), OverviewBuilder::default());
+        loop {
+            reader.next_block(&mut block)?;
+            if block.is_empty() {
+                return Ok(builder.finish().levels[0].len());
+            }
+            builder.push(&block);
+        }
+    });
+    println!("| overview of an hour, decoding included | {:.2} × the speed of decoding alone; {} points | ≥ 0.5 × |", decoding / both, points?);
+    std::fs::remove_file(&hour)?;
+
+    for (label, offset) in [("whole offsets", -110.0), ("fractional offsets", -110.37)] {
+        let mut memory = Vec::new();
+        for minutes in [1i64, 10] {
+            let frames = 48_000 * 60 * minutes;
+            reset_peak();
+            let (took, _) = seconds(|| {
+                // Twelve tracks a core, as the server's two workers would share them.
+                [0, 1].par_iter().map(|_| {
+                    let voices = (0..12).map(|k| {
+                        let c = Correction { offset_frames: offset - f64::from(k), invert: k % 2 == 0, gain_db: -1.0 };
+                        Voice { track: TrackRenderer::new(placed(k as usize % 2), &c), sides: [0.7, 0.7] }
+                    });
+                    play(&mut Mix::new(voices.collect()), frames)
+                }).sum::<f32>()
+            });
+            memory.push(peak_mb());
+            if minutes == 10 {
+                println!("| rendering 24 tracks, {label} | {:.0} × real time on 2 cores | ≥ 100 × |", 60.0 * minutes as f64 / took);
+            }
+        }
+        println!("| its peak memory, 1 and 10 minutes, {label} | {:.1} and {:.1} MB | independent of length |", memory[0], memory[1]);
+    }
+    Ok(())
+}

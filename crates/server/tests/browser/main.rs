@@ -1,0 +1,252 @@
+//! The page in a real browser, 1280×800: the whole way of an engineer, and what the page may not do.
+
+#[path = "../common/browser.rs"]
+mod browser;
+#[path = "../common/mod.rs"]
+mod common;
+
+use browser::Browser;
+use common::*;
+use std::time::Duration;
+use tokio::sync::Mutex;
+
+/// Browsers take turns: two at a time would starve each other's sound.
+static TURN: Mutex<()> = Mutex::const_new(());
+
+async fn new_session(b: &Browser, s: &TestServer, name: &str) {
+    b.page.goto(&s.base).await.expect("the page");
+    b.find("[data-test=new-name] input, input[data-test=new-name]").await.send_keys(name).await.expect("typed");
+    b.click("[data-test=create]").await;
+    b.find("[data-test=files]").await;
+}
+
+fn put(folder: &std::path::Path, name: &str, bytes: Vec<u8>) -> String {
+    let path = folder.join(name);
+    std::fs::write(&path, bytes).expect("written");
+    path.display().to_string()
+}
+
+async fn bring_in(b: &Browser, paths: &[String]) {
+    b.find("[data-test=files]").await.send_keys(&paths.join("\n")).await.expect("chosen");
+}
+
+#[actix_web::test]
+async fn the_whole_way() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let b = Browser::open(1280, 800).await;
+    let folder = tempfile::tempdir().expect("a folder");
+    let x = hits(960_000, 1);
+    let files = [
+        put(folder.path(), "Drum near.wav", wav(&[x.clone()], 48_000, None)),
+        put(folder.path(), "Drum far near.wav", wav(&[moved(&x, 333, -0.6)], 48_000, None)),
+    ];
+    new_session(&b, &s, "The whole way").await;
+    bring_in(&b, &files).await;
+    b.find("[data-track='Drum far near']").await;
+    assert_eq!(b.js("return document.querySelectorAll('tr[data-track]').length").await, 2);
+
+    // Measure.
+    b.click("nav a[href$='/align']").await;
+    b.until("measured", "return document.querySelector('[data-test=sentence]')?.dataset.verdict === 'solid'").await;
+    let sentence = b.find("[data-test=sentence]").await.text().await.expect("text");
+    assert!(sentence.contains("Drum far near arrives later by 6.94 ms (333.00 samples, 2.38 m)") && sentence.contains("inverted"), "{sentence}");
+
+    // Apply with one key; the lane moves, its recorded place stays as ghost.
+    let lane = "[data-lane='Drum far near']";
+    assert_eq!(b.find(lane).await.attr("data-offset").await.unwrap().as_deref(), Some("0"));
+    let ink = "const c=document.querySelector('.stack canvas'); const d=c.getContext('2d').getImageData(0,130,c.width,100).data; const out=[]; for(let x=0;x<c.width;x++){let n=0; for(let y=0;y<100;y++){ if(d[(y*c.width+x)*4+3]>60) n++; } out.push(n)} return out";
+    tokio::time::sleep(Duration::from_millis(800)).await;
+    let before = b.js(ink).await;
+    b.key("\u{e007}").await;
+    b.until("applied", "const l=document.querySelector(\"[data-lane='Drum far near']\"); return l?.dataset.offset === '-333' && l.dataset.inverted === 'true'").await;
+    tokio::time::sleep(Duration::from_millis(800)).await;
+    let after = b.js(ink).await;
+    let first = |v: &serde_json::Value| v.as_array().unwrap().iter().position(|n| n.as_i64().unwrap() > 24);
+    let (was, is) = (first(&before), first(&after));
+    assert!(is.is_some() && (was.is_none() || was > is), "the attack is drawn earlier: {was:?} then {is:?}");
+    b.until("nothing is left over", "return document.querySelector('[data-test=remaining]')?.innerText === '0.00 ms'").await;
+
+    // Nudge by one and by ten, flip, undo, redo: all by keys.
+    let offset = async |expected: &str| {
+        b.until(&format!("offset {expected}"), &format!("return document.querySelector(\"{lane}\")?.dataset.offset === '{expected}'")).await;
+    };
+    b.key("]").await;
+    offset("-332").await;
+    b.key("{").await;
+    offset("-342").await;
+    b.key("\u{e009}z\u{e000}").await;
+    offset("-332").await;
+    b.key("\u{e009}y\u{e000}").await;
+    offset("-342").await;
+    b.key("f").await;
+    b.until("upright again", &format!("return document.querySelector(\"{lane}\")?.dataset.inverted === 'false'")).await;
+    for expected in ["-342", "-332", "-333"] {
+        b.key("\u{e009}z\u{e000}").await;
+        offset(expected).await;
+    }
+    // A key never fires while somebody types.
+    b.js("document.querySelector('[data-test=offset]').focus()").await;
+    b.find("[data-test=offset]").await.send_keys("f]").await.expect("typed");
+    tokio::time::sleep(Duration::from_millis(300)).await;
+    offset("-333").await;
+    assert_eq!(b.find(lane).await.attr("data-inverted").await.unwrap().as_deref(), Some("true"));
+    b.js("const e=document.querySelector('[data-test=offset]'); e.value='-333'; e.blur()").await;
+
+    // Listen.
+    let bar = async |name: &str| b.find("[data-test=listen-bar]").await.attr(&format!("data-{name}")).await.unwrap().unwrap_or_default();
+    b.key(" ").await;
+    b.until("sound", "const d=document.querySelector('[data-test=listen-bar]').dataset; return d.context==='running' && Number(d.frame)>24000").await;
+    b.key("c").await;
+    b.until("as recorded", "return document.querySelector('[data-test=as-recorded]').getAttribute('aria-pressed')==='true'").await;
+    b.key("s").await;
+    b.key("m").await;
+    b.click("[title='solo Drum near']").await;
+    tokio::time::sleep(Duration::from_secs(2)).await;
+    let (frame, blocks) = (bar("frame").await.parse::<i64>().unwrap(), bar("blocks").await.parse::<i64>().unwrap());
+    assert!(frame > 100_000 && blocks > 50, "frame {frame}, {blocks} blocks");
+    assert_eq!(bar("gaps").await, "0");
+    b.key(" ").await;
+    b.until("stopped", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='false'").await;
+
+    // Deliver, and look into the file that the browser downloaded.
+    b.cdp("Browser.setDownloadBehavior", serde_json::json!({ "behavior": "allow", "downloadPath": b.downloads.path() })).await;
+    b.click("nav a[href$='/deliver']").await;
+    b.click("[data-test=write]").await;
+    b.find("[data-test=delivery]").await;
+    b.click("[data-file='Drum far near.wav']").await;
+    let path = b.downloads.path().join("Drum far near.wav");
+    s.until("downloaded", async |_: &TestServer| path.exists()).await;
+    tokio::time::sleep(Duration::from_millis(300)).await;
+    let (_, planes) = read(&std::fs::read(&path).expect("the file"));
+    assert_eq!(planes[0].len(), 960_000);
+    for n in 0..960_000 - 333 {
+        assert!((planes[0][n] - 0.6 * x[n]).abs() < 2.5 / 8_388_608.0, "frame {n}: {} instead of {}", planes[0][n], 0.6 * x[n]);
+    }
+    assert_eq!(b.errors().await, Vec::<String>::new());
+    b.close().await;
+}
+
+#[actix_web::test]
+async fn nothing_comes_from_another_host() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let b = Browser::open(1280, 800).await;
+    let folder = tempfile::tempdir().expect("a folder");
+    new_session(&b, &s, "At home").await;
+    bring_in(&b, &[put(folder.path(), "x.wav", wav(&[hits(100_000, 1)], 48_000, None)), put(folder.path(), "y.wav", wav(&[hits(100_000, 2)], 48_000, None))]).await;
+    b.find("[data-track='y']").await;
+    for view in ["align", "deliver", "recordings"] {
+        b.click(&format!("nav a[href$='/{view}']")).await;
+        tokio::time::sleep(Duration::from_millis(500)).await;
+    }
+    b.click("[data-test=play]").await;
+    tokio::time::sleep(Duration::from_millis(800)).await;
+    b.page.goto(&format!("{}/reading/", s.base)).await.expect("the reading page");
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    let asked = b.requested().await;
+    assert!(asked.len() > 15, "only {} requests seen: {asked:?}", asked.len());
+    let own = s.base.trim_start_matches("http").to_string();
+    for url in &asked {
+        let at_home = url.starts_with(&format!("http{own}")) || url.starts_with(&format!("ws{own}")) || url.starts_with("data:") || url.starts_with("blob:") || url.starts_with("chrome");
+        assert!(at_home, "{url}");
+    }
+    // Fonts are those shipped with the application.
+    b.page.goto(&s.base).await.expect("the page");
+    b.until("fonts", "return document.fonts.ready.then(() => document.fonts.check('14px \"Source Sans 3\"'))").await;
+    b.close().await;
+}
+
+#[actix_web::test]
+async fn trouble_is_said_and_forgotten_when_over() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let b = Browser::open(1280, 800).await;
+    let folder = tempfile::tempdir().expect("a folder");
+    new_session(&b, &s, "Trouble").await;
+    // One good file among bad ones, dropped together.
+    let drop = "const make=(n,t)=>new File([t],n); const d=new DataTransfer(); d.items.add(make('letter.wav','dear engineer, no sound here')); d.items.add(make('empty.wav','')); document.querySelector('.view').dispatchEvent(new DragEvent('drop',{dataTransfer:d,bubbles:true,cancelable:true}))";
+    b.js(drop).await;
+    bring_in(&b, &[put(folder.path(), "good.wav", wav(&[hits(100_000, 1)], 48_000, None))]).await;
+    b.find("[data-track='good']").await;
+    b.until("the letter is refused", "return document.body.innerText.includes('“letter.wav” is not a recording')").await;
+    b.until("the empty file is refused", "return document.body.innerText.includes('“empty.wav” is empty')").await;
+    // Nothing to align with one track: the view says what to do.
+    b.click("nav a[href$='/align']").await;
+    b.until("says what is missing", "return document.body.innerText.includes('Two tracks are needed')").await;
+    // Wrong addresses.
+    b.page.goto(&format!("{}/sessions/00000000-0000-0000-0000-000000000000/align", s.base)).await.expect("the page");
+    b.until("no such session", "return document.body.innerText.includes('There is no such session')").await;
+    b.page.goto(&format!("{}/nowhere", s.base)).await.expect("the page");
+    b.until("nothing there", "return document.body.innerText.includes('nothing at this address')").await;
+    b.close().await;
+}
+
+/// The database is stopped and started again while the page is open: it says so, and goes on by itself.
+#[actix_web::test]
+async fn the_page_survives_its_database() {
+    let _turn = TURN.lock().await;
+    let folder = tempfile::tempdir().expect("a folder");
+    let start = || {
+        let out = std::process::Command::new(project().join("scripts/database.sh")).arg(folder.path()).arg(std::process::id().to_string()).output().unwrap();
+        String::from_utf8(out.stdout).unwrap().trim().to_string()
+    };
+    let stop = async || {
+        let pid = std::fs::read_to_string(folder.path().join("db.pid")).unwrap().trim().to_string();
+        let _ = std::process::Command::new("kill").arg(&pid).status();
+        while std::path::Path::new(&format!("/proc/{pid}")).exists() {
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    };
+    let url = start();
+    let s = TestServer::with(|x| x.database_url.clone_from(&url)).await;
+    let b = Browser::open(1280, 800).await;
+    new_session(&b, &s, "Tides").await;
+    bring_in(&b, &[put(folder.path(), "one.wav", wav(&[hits(100_000, 1)], 48_000, None))]).await;
+    b.find("[data-track='one']").await;
+    stop().await;
+    b.until("the page says so", "return document.querySelector('.away')?.innerText.includes('database')").await;
+    assert_eq!(b.js("return document.querySelectorAll('tr[data-track]').length").await, 1, "what was there stays in view");
+    start();
+    b.until("the page goes on", "return document.querySelector('.away') === null").await;
+    bring_in(&b, &[put(folder.path(), "two.wav", wav(&[hits(100_000, 2)], 48_000, None))]).await;
+    b.find("[data-track='two']").await;
+    b.close().await;
+    drop(s);
+    stop().await;
+}
+
+#[actix_web::test]
+async fn keys_themes_and_24_tracks() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let session = s.session("Twenty-four").await;
+    let x = hits(200_000, 1);
+    for n in 0..24i64 {
+        let bytes = wav(&[moved(&x, n * 7, 0.9)], 48_000, None);
+        assert_eq!(s.upload(&session, &format!("Mic {:02} near.wav", n + 1), bytes).await.0, 202);
+    }
+    s.settled(&session).await;
+    let b = Browser::open(1280, 800).await;
+    for view in ["recordings", "align", "deliver"] {
+        b.page.goto(&format!("{}/sessions/{session}/{view}", s.base)).await.expect("the page");
+        b.until("the view", "return document.querySelector('main .view, main .align') !== null").await;
+        assert_eq!(b.js("return document.documentElement.scrollHeight <= innerHeight && document.documentElement.scrollWidth <= innerWidth").await, true, "{view} fits without a page scroll");
+    }
+    b.page.goto(&format!("{}/sessions/{session}/align", s.base)).await.expect("the page");
+    b.click("[data-test=all-lanes]").await;
+    b.until("all lanes", "return document.querySelectorAll('[data-lane]').length === 24").await;
+    b.key("?").await;
+    b.until("the keys", "return [...document.querySelectorAll('[role=dialog] kbd')].length > 20").await;
+    b.key("\u{e00c}").await;
+    // WCAG 2.2 AA: text contrast of at least 4.5 to 1, in both themes.
+    let contrast = "const lum=c=>{const v=c.match(/[0-9a-f]{2}/gi).slice(0,3).map(h=>parseInt(h,16)/255).map(x=>x<=.03928?x/12.92:((x+.055)/1.055)**2.4); return .2126*v[0]+.7152*v[1]+.0722*v[2]}; const s=getComputedStyle(document.documentElement); const of=n=>lum(s.getPropertyValue('--'+n).trim()); const out={}; for(const ink of ['ink','soft','depth','caution','clear']) for(const on of ['paper','panel']) { const [a,b]=[of(ink),of(on)].sort((x,y)=>y-x); out[ink+' on '+on]=(a+.05)/(b+.05) } return out";
+    for _ in 0..2 {
+        for (pair, ratio) in b.js(contrast).await.as_object().unwrap() {
+            assert!(ratio.as_f64().unwrap() >= 4.5, "{pair}: {ratio}");
+        }
+        b.click("[data-test=theme]").await;
+    }
+    assert_eq!(b.errors().await, Vec::<String>::new());
+    b.close().await;
+}

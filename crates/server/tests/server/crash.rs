@@ -1,0 +1,107 @@
+//! kill -9 in the middle of things: nothing lost, no half file.
+
+use super::api::walk;
+use crate::common::*;
+use serde_json::{Value, json};
+use std::time::{Duration, Instant};
+
+async fn get(base: &str, path: &str) -> Value {
+    reqwest::get(format!("{base}{path}")).await.expect("an answer").json().await.unwrap_or(Value::Null)
+}
+
+async fn until(what: &str, mut check: impl AsyncFnMut() -> bool) {
+    let began = Instant::now();
+    while !check().await {
+        assert!(began.elapsed() < Duration::from_secs(90), "waited in vain: {what}");
+        tokio::time::sleep(Duration::from_millis(10)).await;
+    }
+}
+
+async fn ready(base: &str) {
+    until("the server answers", async || reqwest::get(format!("{base}/api/health")).await.is_ok()).await;
+}
+
+async fn post(base: &str, path: &str, body: Value) -> Value {
+    reqwest::Client::new().post(format!("{base}{path}")).json(&body).send().await.expect("an answer").json().await.unwrap_or(Value::Null)
+}
+
+async fn ended(base: &str, session: &str, kind: &str) -> Vec<Value> {
+    let mut found = Vec::new();
+    until("jobs end", async || {
+        let jobs = get(base, &format!("/api/sessions/{session}/jobs")).await;
+        found = jobs.as_array().cloned().unwrap_or_default();
+        found.retain(|j| j["kind"] == kind);
+        !found.is_empty() && found.iter().all(|j| !["queued", "running"].contains(&j["state"].as_str().unwrap()))
+    })
+    .await;
+    found
+}
+
+async fn upload(base: &str, session: &str, name: &str, bytes: Vec<u8>) {
+    let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_string());
+    let form = reqwest::multipart::Form::new().part("file", part);
+    let r = reqwest::Client::new().post(format!("{base}/api/sessions/{session}/recordings")).multipart(form).send().await.unwrap();
+    assert_eq!(r.status(), 202);
+}
+
+#[actix_web::test]
+async fn killed_during_import_and_during_export() {
+    let (url, store) = (database().await, tempfile::tempdir().unwrap());
+    let first = Process::start(&url, store.path());
+    ready(&first.base).await;
+    let session = post(&first.base, "/api/sessions", json!({ "name": "Crash" })).await["id"].as_str().unwrap().to_string();
+    // Another rate than the session's: reading it takes a while.
+    upload(&first.base, &session, "quick.wav", wav(&[hits(100_000, 1)], 48_000, None)).await;
+    ended(&first.base, &session, "import").await;
+    let slow = hits(9_600_000, 2);
+    upload(&first.base, &session, "slow.wav", wav(&[slow.clone()], 44_100, None)).await;
+    let base = first.base.clone();
+    until("the import is at work", async || !walk(&store.path().join("parts")).is_empty() || get(&base, &format!("/api/sessions/{session}/jobs")).await.to_string().contains("\"running\"")).await;
+    first.kill();
+
+    let second = Process::start(&url, store.path());
+    ready(&second.base).await;
+    let jobs = ended(&second.base, &session, "import").await;
+    assert!(jobs.iter().all(|j| j["state"] == "done"), "{jobs:?}");
+    let tracks = get(&second.base, &format!("/api/sessions/{session}")).await["tracks"].clone();
+    assert_eq!(tracks.as_array().unwrap().len(), 2);
+    // 9 600 000 frames at 44.1 kHz are 10 448 980 at 48 kHz (arithmetic, rounded up).
+    assert_eq!(tracks[1]["frames"], 10_448_980);
+
+    let job = post(&second.base, &format!("/api/sessions/{session}/deliveries"), json!({ "depth": "int24", "start": "session" })).await;
+    let base = second.base.clone();
+    until("the export is at work", async || get(&base, &format!("/api/sessions/{session}/jobs")).await.to_string().contains("writing")).await;
+    second.kill();
+    assert!(!store.path().join("deliveries").join(job.as_str().unwrap()).exists(), "no half delivery");
+
+    let third = Process::start(&url, store.path());
+    ready(&third.base).await;
+    let jobs = ended(&third.base, &session, "deliver").await;
+    assert_eq!(jobs[0]["state"], "done", "{jobs:?}");
+    let folder = store.path().join("deliveries").join(job.as_str().unwrap());
+    for file in ["quick.wav", "slow.wav"] {
+        let (info, planes) = marea_media::read_all(&folder.join(file)).unwrap();
+        assert_eq!((planes[0].len(), info.notes.len()), (10_448_980, 0), "{file}");
+    }
+}
+
+#[actix_web::test]
+async fn ends_in_order_when_told() {
+    let (url, store) = (database().await, tempfile::tempdir().unwrap());
+    let mut p = Process::start(&url, store.path());
+    ready(&p.base).await;
+    let session = post(&p.base, "/api/sessions", json!({ "name": "End" })).await["id"].as_str().unwrap().to_string();
+    // An open stream of events must not hold it.
+    let open = reqwest::get(format!("{}/api/sessions/{session}/events", p.base)).await.unwrap();
+    assert!(std::process::Command::new("kill").arg(p.child.id().to_string()).status().unwrap().success());
+    let began = Instant::now();
+    let status = loop {
+        if let Some(status) = p.child.try_wait().unwrap() {
+            break status;
+        }
+        assert!(began.elapsed() < Duration::from_secs(20), "it does not end");
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    };
+    assert!(status.success(), "{status}");
+    drop(open);
+}

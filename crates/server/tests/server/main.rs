@@ -1,0 +1,12 @@
+//! The server against a real MariaDB, each test with a database and a store of its own.
+
+#[path = "../common/mod.rs"]
+mod common;
+
+mod api;
+mod bad_input;
+mod cli;
+mod crash;
+mod deliver;
+mod documents;
+mod listen;

@@ -1,0 +1,54 @@
+import { describe, expect, it } from 'vitest'
+import { LevelHistory } from '../frame/levelHistory'
+import { logTicks, step, ticks } from '../plot/ticks'
+import { parseBlock } from './wire'
+
+describe('blocks', () => {
+  it('reads the server’s layout', () => {
+    const frames = 3
+    const data = new ArrayBuffer(56 + frames * 16)
+    const v = new DataView(data)
+    v.setUint32(0, 7, true)
+    v.setUint32(4, frames, true)
+    v.setBigInt64(8, -480n, true)
+    ;[0.1, 0.2, 0.3, 0.4, Number.NaN, 1, 2, 3, 4, -1].forEach((x, i) => v.setFloat32(16 + i * 4, x, true))
+    for (let i = 0; i < frames * 4; i++) v.setFloat32(56 + i * 4, i, true)
+    const b = parseBlock(data)
+    expect([b.generation, b.frames, b.start]).toEqual([7, 3, -480])
+    expect(b.corrected.correlation).toBeNaN()
+    expect(b.recorded).toEqual({ peak: [1, 2], rms: [3, 4], correlation: -1 })
+    expect(b.planes.map((p) => [...p])).toEqual([
+      [0, 1, 2],
+      [3, 4, 5],
+      [6, 7, 8],
+      [9, 10, 11],
+    ])
+    expect(() => parseBlock(data.slice(0, 60))).toThrow('cannot hold')
+  })
+})
+
+describe('correlation strip', () => {
+  it('keeps twenty seconds, each block once', () => {
+    const h = new LevelHistory()
+    for (let i = 0; i < 1000; i++) {
+      h.push(i, 0.05, i < 999 ? -0.5 : 1)
+      h.push(i, 0.05, -0.5)
+    }
+    expect(h.bars()).toHaveLength(80)
+    expect(h.bars()[0]).toBeCloseTo(-0.5, 6)
+  })
+  it('is empty where nothing was heard', () => {
+    const h = new LevelHistory()
+    h.push(0, 0.3, null)
+    expect(h.bars().every((b) => b === null)).toBe(true)
+  })
+})
+
+describe('ticks', () => {
+  it('are round', () => {
+    expect(step(10, 5)).toBe(2)
+    expect(ticks(-1, 1, 4)).toEqual([-1, -0.5, -0, 0.5, 1].map((x) => x + 0))
+    expect(logTicks(25, 20000)).toEqual([50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000])
+    expect(step(0, 5)).toBe(1)
+  })
+})

@@ -1,0 +1,68 @@
+import { describe, expect, it, vi } from 'vitest'
+import { framesAPoint, levelFor, TileCache } from './tiles'
+import { makeViewport, panBy, showAll, showHit, xOf, zoomAt } from './viewport'
+
+describe('viewport', () => {
+  const made = () => Object.assign(makeViewport(), { width: 1000, first: 0, last: 4_800_000 })
+  it('shows everything', () => {
+    const v = made()
+    showAll(v)
+    expect(xOf(v, 0)).toBeGreaterThan(0)
+    expect(xOf(v, 4_800_000)).toBeLessThan(1000)
+  })
+  it('zooms about the pointer, down to single samples and no further', () => {
+    const v = made()
+    showAll(v)
+    const under = v.start + 300 * v.framesPerPx
+    for (let i = 0; i < 200; i++) {
+      zoomAt(v, 300, 0.8)
+      expect(v.start + 300 * v.framesPerPx).toBeCloseTo(under, 2)
+    }
+    expect(v.framesPerPx).toBeCloseTo(1 / 40, 6)
+    for (let i = 0; i < 200; i++) zoomAt(v, 300, 1.3)
+    expect(v.framesPerPx * 1000).toBeLessThan(4_800_000 * 1.03)
+  })
+  it('does not lose the session', () => {
+    const v = made()
+    showAll(v)
+    panBy(v, 1e9)
+    expect(xOf(v, 4_800_000)).toBeGreaterThan(0)
+    panBy(v, -1e9)
+    expect(xOf(v, 0)).toBeLessThan(1000)
+  })
+  it('gives a hit room before the attack', () => {
+    const v = made()
+    showHit(v, 50_000, 600)
+    expect(xOf(v, 50_000)).toBeCloseTo(200, 6)
+  })
+})
+
+describe('tiles', () => {
+  it('chooses points no wider than a pixel', () => {
+    for (const perPx of [40, 64, 100, 300, 5000, 90000]) {
+      const level = levelFor(perPx)
+      expect(level).toBeGreaterThanOrEqual(0)
+      if (level > 0) expect(framesAPoint(level)).toBeLessThanOrEqual(perPx)
+    }
+    expect(levelFor(3)).toBe(-1)
+  })
+  it('asks once, and again after a failure', async () => {
+    vi.useFakeTimers()
+    const arrived = vi.fn()
+    let fail = true
+    const fetcher = vi.fn(() => (fail ? Promise.reject(new Error('409')) : Promise.resolve(new Float32Array([1, 2, 3]).buffer)))
+    const cache = new TileCache('s', arrived, fetcher)
+    expect(cache.get('t', 0, 0)).toBeUndefined()
+    expect(cache.get('t', 0, 0)).toBeUndefined()
+    await vi.advanceTimersByTimeAsync(10)
+    expect(fetcher).toHaveBeenCalledTimes(1)
+    fail = false
+    await vi.advanceTimersByTimeAsync(4000)
+    cache.get('t', 0, 0)
+    await vi.advanceTimersByTimeAsync(10)
+    expect(fetcher).toHaveBeenCalledTimes(2)
+    expect([...(cache.get('t', 0, 0) ?? [])]).toEqual([1, 2, 3])
+    expect(arrived).toHaveBeenCalledTimes(1)
+    vi.useRealTimers()
+  })
+})
