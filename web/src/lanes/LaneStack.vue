@@ -3,8 +3,9 @@ import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useSurface } from '../plot/surface'
 import { palette } from '../shared/theme'
 import { clock, samples, span, type Measure, type Unit } from '../shared/units'
-import { paintLanes, RULER, type Lane } from './paint'
+import { paintLanes, paintMarks, RULER, type Lane } from './paint'
 import { TileCache } from './tiles'
+import { WaveBuffer } from './waveBuffer'
 import { panBy, stretch, zoomAt, type Viewport } from './viewport'
 
 const props = defineProps<{
@@ -24,20 +25,24 @@ const props = defineProps<{
 const emit = defineEmits<{ seek: [frame: number]; mute: [id: string]; solo: [id: string]; select: [id: string] }>()
 
 const tiles = new TileCache(props.session, () => dirty())
+const buffer = new WaveBuffer()
 const hairline = ref<number | null>(null)
 const height = computed(() => RULER + props.lanes.length * props.laneHeight)
 
 const { canvas, dirty } = useSurface(
   (s) => {
     props.viewport.width = s.width
-    paintLanes(s, palette(), props.viewport, props.lanes, props.laneHeight, tiles, props.rateHz, {
-      cursor: props.cursor,
-      hairline: hairline.value,
-      hits: props.hits,
-    })
+    paintLanes(s, palette(), props.viewport, props.lanes, props.laneHeight, tiles, props.rateHz, props.hits, buffer)
   },
-  [() => props.lanes, () => props.viewport.start, () => props.viewport.framesPerPx, () => props.viewport.vertical, () => props.cursor, () => props.hits, hairline, height],
+  [() => props.lanes, () => props.viewport.start, () => props.viewport.framesPerPx, () => props.viewport.vertical, () => props.hits, height],
+  true,
 )
+const { canvas: marks } = useSurface((s) => paintMarks(s, palette(), props.viewport, props.cursor, hairline.value), [
+  () => props.cursor,
+  () => props.viewport.start,
+  () => props.viewport.framesPerPx,
+  hairline,
+])
 
 const under = computed(() => {
   if (hairline.value === null) return ''
@@ -109,15 +114,18 @@ watch(() => props.laneHeight, dirty)
         <button class="tiny" :aria-pressed="soloed.has(lane.id)" :title="`solo ${lane.name}`" @click="emit('solo', lane.id)">solo</button>
       </div>
     </div>
-    <canvas
-      ref="canvas"
-      role="img"
-      aria-label="Waveforms of the tracks along the session"
-      @pointerdown="onDown"
-      @pointermove="onMove"
-      @pointerup="onUp"
-      @pointerleave="onLeave"
-    />
+    <div class="sea">
+      <canvas
+        ref="canvas"
+        role="img"
+        aria-label="Waveforms of the tracks along the session"
+        @pointerdown="onDown"
+        @pointermove="onMove"
+        @pointerup="onUp"
+        @pointerleave="onLeave"
+      />
+      <canvas ref="marks" class="marks" aria-hidden="true" />
+    </div>
   </div>
 </template>
 
@@ -190,11 +198,20 @@ watch(() => props.laneHeight, dirty)
   background: var(--ink);
   color: var(--panel);
 }
-canvas {
+.sea {
   flex: 1;
   min-width: 0;
+  position: relative;
+}
+canvas {
+  position: absolute;
+  inset: 0;
+  width: 100%;
   height: 100%;
   touch-action: none;
   cursor: crosshair;
+}
+.marks {
+  pointer-events: none;
 }
 </style>

@@ -1,5 +1,5 @@
 import { describe, expect, it, vi } from 'vitest'
-import { framesAPoint, levelFor, TileCache } from './tiles'
+import { EIGHTH, eighths, framesAPoint, levelFor, SINGLE, TileCache } from './tiles'
 import { makeViewport, panBy, showAll, showHit, xOf, zoomAt } from './viewport'
 
 describe('viewport', () => {
@@ -39,12 +39,18 @@ describe('viewport', () => {
 
 describe('tiles', () => {
   it('chooses points no wider than a pixel', () => {
-    for (const perPx of [40, 64, 100, 300, 5000, 90000]) {
-      const level = levelFor(perPx)
-      expect(level).toBeGreaterThanOrEqual(0)
-      if (level > 0) expect(framesAPoint(level)).toBeLessThanOrEqual(perPx)
-    }
-    expect(levelFor(3)).toBe(-1)
+    for (const perPx of [3, 8, 24, 64, 100, 300, 5000, 90000]) expect(framesAPoint(levelFor(perPx))).toBeLessThanOrEqual(perPx)
+    expect(levelFor(3)).toBe(SINGLE)
+    expect(levelFor(24)).toBe(EIGHTH)
+    expect(levelFor(90000)).toBe(5)
+  })
+  it('makes eighths that lose no peak', () => {
+    const single = Float32Array.from({ length: 8192 + 3 }, (_, i) => Math.sin(i * i))
+    const made = eighths(single.subarray(0, 19))
+    expect(made).toHaveLength(9)
+    expect(made[0]).toBe(Math.min(...single.subarray(0, 8)))
+    expect(made[4]).toBe(Math.max(...single.subarray(8, 16)))
+    expect(made[8]).toBeCloseTo(Math.sqrt([16, 17, 18].reduce((n, i) => n + single[i]! ** 2, 0) / 3), 6)
   })
   it('asks once, and again after a failure', async () => {
     vi.useFakeTimers()

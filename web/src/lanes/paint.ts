@@ -2,8 +2,9 @@ import { clock } from '../shared/units'
 import type { Palette } from '../shared/theme'
 import { step } from '../plot/ticks'
 import type { Surface } from '../plot/surface'
-import { framesAPoint, levelFor, POINTS, SAMPLES, type TileCache } from './tiles'
+import { framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
 import { xOf, type Viewport } from './viewport'
+import type { WaveBuffer } from './waveBuffer'
 
 /** A track as the lanes draw it. */
 export interface Lane {
@@ -20,7 +21,7 @@ export interface Lane {
 
 export const RULER = 22
 
-/** The whole stack: ruler, lanes, cursor and hairline. */
+/** The whole stack: ruler, hits and lanes. */
 export function paintLanes(
   s: Surface,
   p: Palette,
@@ -29,41 +30,39 @@ export function paintLanes(
   laneHeight: number,
   tiles: TileCache,
   rateHz: number,
-  marks: { cursor: number; hairline: number | null; hits: number[] },
+  hits: number[],
+  buffer: WaveBuffer,
 ): void {
+  const { ctx, ratio } = s
   paintRuler(s, p, v, rateHz)
-  paintHits(s, p, v, marks.hits)
+  paintHits(s, p, v, hits)
+  buffer.begin(Math.round(s.width * ratio), Math.round(s.height * ratio))
   lanes.forEach((lane, i) => {
     const top = RULER + i * laneHeight
-    const { ctx } = s
-    ctx.save()
-    ctx.beginPath()
-    ctx.rect(0, top, s.width, laneHeight)
-    ctx.clip()
     ctx.strokeStyle = p.line
     line(ctx, 0, top + laneHeight - 0.5, s.width, top + laneHeight - 0.5)
-    const middle = top + laneHeight / 2
-    const half = (laneHeight / 2 - 3) * v.vertical
-    if (lane.offset !== 0 || lane.invert) {
-      // Where it was recorded, as a ghost: an outline in soft ink.
-      paintWave(s, v, lane, lane.startFrame, 1, middle, half, tiles, p.soft, 'ghost')
-    }
-    ctx.globalAlpha = lane.dim ? 0.35 : 1
     const sign = (lane.invert ? -1 : 1) * lane.gain
     const ink = lane.invert ? p.caution : p.depth
-    paintWave(s, v, lane, lane.startFrame + lane.offset, sign, middle, half, tiles, ink, 'fill')
-    ctx.restore()
+    const here = { s, v, lane, tiles, buffer, top, height: laneHeight - 1 }
+    if (lane.offset !== 0 || lane.invert) {
+      // Where it was recorded, as a ghost: an outline in soft ink.
+      paintWave({ ...here, start: lane.startFrame, factor: 1, ink: p.soft, alpha: 0.6, ghost: true })
+    }
+    paintWave({ ...here, start: lane.startFrame + lane.offset, factor: sign, ink, alpha: lane.dim ? 0.35 : 1, ghost: false })
   })
-  const bottom = RULER + lanes.length * laneHeight
-  const cursor = xOf(v, marks.cursor)
-  s.ctx.lineWidth = 1
-  if (cursor >= 0 && cursor <= s.width) {
-    s.ctx.strokeStyle = p.ink
-    line(s.ctx, Math.round(cursor) + 0.5, 0, Math.round(cursor) + 0.5, bottom)
+  buffer.end(ctx, ratio)
+}
+
+/** What moves while the rest stands: the place that is heard, and the hairline under the pointer. */
+export function paintMarks(s: Surface, p: Palette, v: Viewport, cursor: number, hairline: number | null): void {
+  const x = xOf(v, cursor)
+  if (x >= 0 && x <= s.width) {
+    s.ctx.fillStyle = p.ink
+    s.ctx.fillRect(Math.round(x), 0, 1, s.height)
   }
-  if (marks.hairline !== null) {
-    s.ctx.strokeStyle = p.land
-    line(s.ctx, marks.hairline + 0.5, RULER, marks.hairline + 0.5, bottom)
+  if (hairline !== null) {
+    s.ctx.fillStyle = p.land
+    s.ctx.fillRect(Math.round(hairline), RULER, 1, s.height)
   }
 }
 
@@ -108,48 +107,47 @@ function paintHits(s: Surface, p: Palette, v: Viewport, hits: number[]): void {
   }
 }
 
-/** One waveform: single samples as a line, else extremes a column with the RMS inside. */
-function paintWave(
-  s: Surface,
-  v: Viewport,
-  lane: Lane,
-  start: number,
-  factor: number,
-  middle: number,
-  half: number,
-  tiles: TileCache,
-  ink: string,
-  style: 'fill' | 'ghost',
-): void {
-  const { ctx } = s
-  const from = Math.max(0, Math.floor((start - v.start) / v.framesPerPx))
-  const to = Math.min(s.width, Math.ceil((start + lane.frames - v.start) / v.framesPerPx))
-  if (to <= from) return
-  ctx.fillStyle = ink
-  ctx.strokeStyle = ink
-  const level = levelFor(v.framesPerPx)
-  if (level < 0) paintSamples(s, v, lane, start, factor, middle, half, tiles, from, to, style)
-  else paintExtremes(ctx, v, lane, start, factor, middle, half, tiles, level, from, to, style)
+/** One waveform in one lane. */
+interface Wave {
+  s: Surface
+  v: Viewport
+  lane: Lane
+  tiles: TileCache
+  buffer: WaveBuffer
+  /** Upper edge and height of the lane in CSS pixels. */
+  top: number
+  height: number
+  /** Session frame of the first sample. */
+  start: number
+  /** Gain with sign. */
+  factor: number
+  ink: string
+  alpha: number
+  ghost: boolean
 }
 
-function paintSamples(
-  s: Surface,
-  v: Viewport,
-  lane: Lane,
-  start: number,
-  factor: number,
-  middle: number,
-  half: number,
-  tiles: TileCache,
-  from: number,
-  to: number,
-  style: 'fill' | 'ghost',
-): void {
+/** Single samples as a line when they are apart, else extremes a column with the RMS inside. */
+function paintWave(w: Wave): void {
+  if (w.v.framesPerPx < 0.8) paintSamples(w)
+  else paintExtremes(w)
+}
+
+function paintSamples({ s, v, lane, tiles, top, height, start, factor, ink, alpha, ghost }: Wave): void {
   const { ctx } = s
-  const first = Math.max(0, Math.floor(v.start + from * v.framesPerPx - start) - 1)
-  const last = Math.min(lane.frames - 1, Math.ceil(v.start + to * v.framesPerPx - start) + 1)
-  ctx.lineWidth = style === 'ghost' ? 1 : 1.5
-  if (style === 'ghost') ctx.setLineDash([2, 3])
+  const middle = top + height / 2
+  const half = (height / 2 - 2) * v.vertical
+  const first = Math.max(0, Math.floor(v.start - start) - 1)
+  const last = Math.min(lane.frames - 1, Math.ceil(v.start + s.width * v.framesPerPx - start) + 1)
+  ctx.save()
+  ctx.beginPath()
+  ctx.rect(0, top, s.width, height)
+  ctx.clip()
+  ctx.strokeStyle = ink
+  ctx.fillStyle = ink
+  ctx.globalAlpha = alpha
+  ctx.lineWidth = ghost ? 1 : 1.5
+  if (ghost) ctx.setLineDash([2, 3])
+  const dots = v.framesPerPx < 0.2 && !ghost
   ctx.beginPath()
   let tile = -1
   let data: Float32Array | undefined
@@ -158,7 +156,7 @@ function paintSamples(
     const t = Math.floor(n / SAMPLES)
     if (t !== tile) {
       tile = t
-      data = tiles.get(lane.id, -1, t)
+      data = tiles.get(lane.id, SINGLE, t)
       drawing = drawing && data !== undefined
     }
     const value = data?.[n - t * SAMPLES]
@@ -168,86 +166,73 @@ function paintSamples(
     if (drawing) ctx.lineTo(x, y)
     else ctx.moveTo(x, y)
     drawing = true
+    if (dots) ctx.fillRect(x - 2, y - 2, 4, 4)
   }
   ctx.stroke()
-  ctx.setLineDash([])
-  if (v.framesPerPx < 0.2 && style === 'fill') {
-    for (let n = first; n <= last; n++) {
-      const t = Math.floor(n / SAMPLES)
-      const value = tiles.peek(lane.id, -1, t)?.[n - t * SAMPLES]
-      if (value === undefined) continue
-      ctx.fillRect((start + n - v.start) / v.framesPerPx - 2, middle - value * factor * half - 2, 4, 4)
-    }
-  }
+  ctx.restore()
 }
 
-function paintExtremes(
-  ctx: CanvasRenderingContext2D,
-  v: Viewport,
-  lane: Lane,
-  start: number,
-  factor: number,
-  middle: number,
-  half: number,
-  tiles: TileCache,
-  level: number,
-  from: number,
-  to: number,
-  style: 'fill' | 'ghost',
-): void {
-  const size = framesAPoint(level)
+function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, ink, alpha, ghost }: Wave): void {
+  const level = levelFor(v.framesPerPx)
+  // Single samples are points of one frame whose extremes are the sample itself.
+  const single = level === SINGLE
+  const size = single ? 1 : framesAPoint(level)
+  const inTile = single ? SAMPLES : POINTS
   const points = Math.ceil(lane.frames / size)
-  const top = new Float32Array(to - from)
-  const bottom = new Float32Array(to - from)
-  const body = new Float32Array(to - from)
+  // All in device pixels from here on.
+  const scale = v.framesPerPx / s.ratio / size
+  const origin = (v.start - start) / size
+  const from = Math.max(0, Math.floor(-origin / scale))
+  const to = Math.min(Math.round(s.width * s.ratio), Math.ceil((points - origin) / scale))
+  const [low, high] = [Math.ceil(top * s.ratio), Math.floor((top + height) * s.ratio)]
+  const middle = (top + height / 2) * s.ratio
+  const half = (height / 2 - 2) * s.ratio * v.vertical
+  const [outer, inner] = [buffer.ink(ink, alpha * 0.55), buffer.ink(ink, alpha)]
+  let tile = -1
+  let data: Float32Array | undefined
   for (let x = from; x < to; x++) {
-    const a = Math.max(0, Math.floor((v.start + x * v.framesPerPx - start) / size))
-    const b = Math.min(points, Math.max(a + 1, Math.floor((v.start + (x + 1) * v.framesPerPx - start) / size)))
+    // Single samples reach back to the one before, so that neighbouring columns touch.
+    const a = Math.max(0, Math.floor(origin + x * scale) - (single ? 1 : 0))
+    const b = Math.min(points, Math.max(a + 1, Math.floor(origin + (x + 1) * scale)))
     let min = 1e9
     let max = -1e9
     let square = 0
-    for (let i = a; i < b; i++) {
-      const t = Math.floor(i / POINTS)
-      const data = tiles.get(lane.id, level, t)
-      if (!data) continue
-      const k = (i - t * POINTS) * 3
-      min = Math.min(min, data[k] ?? 0)
-      max = Math.max(max, data[k + 1] ?? 0)
-      square = Math.max(square, data[k + 2] ?? 0)
+    for (let n = a; n < b; ) {
+      const t = Math.floor(n / inTile)
+      if (t !== tile) {
+        tile = t
+        data = tiles.get(lane.id, level, t)
+      }
+      const end = Math.min(b, (t + 1) * inTile)
+      if (data && single) {
+        for (let k = n - t * inTile; k < end - t * inTile; k++) {
+          const value = data[k]!
+          if (value < min) min = value
+          if (value > max) max = value
+          square += value * value
+        }
+      } else if (data) {
+        for (let k = (n - t * inTile) * 3; k < (end - t * inTile) * 3; k += 3) {
+          if (data[k]! < min) min = data[k]!
+          if (data[k + 1]! > max) max = data[k + 1]!
+          square += data[k + 2]! * data[k + 2]!
+        }
+      }
+      n = end
     }
     if (max < min) min = max = 0
-    const [lo, hi] = factor < 0 ? [max * factor, min * factor] : [min * factor, max * factor]
-    top[x - from] = middle - hi * half
-    bottom[x - from] = middle - lo * half
-    body[x - from] = square * Math.abs(factor) * half
+    const upper = middle - (factor < 0 ? min : max) * factor * half
+    const lower = middle - (factor < 0 ? max : min) * factor * half
+    if (ghost) {
+      // Edges only, every other column: dotted.
+      if (x % 3 === 0) {
+        buffer.column(x, upper, upper, low, high, inner)
+        buffer.column(x, lower, lower, low, high, inner)
+      }
+      continue
+    }
+    const body = Math.sqrt(square / Math.max(b - a, 1)) * Math.abs(factor) * half
+    buffer.column(x, upper, lower, low, high, outer)
+    buffer.column(x, Math.max(upper, middle - body), Math.min(lower, middle + body), low, high, inner)
   }
-  if (style === 'ghost') {
-    ctx.lineWidth = 1
-    ctx.globalAlpha = 0.55
-    outline(ctx, from, top)
-    outline(ctx, from, bottom)
-    ctx.globalAlpha = 1
-    return
-  }
-  const alpha = ctx.globalAlpha
-  ctx.globalAlpha = alpha * 0.55
-  shape(ctx, from, top, bottom)
-  ctx.globalAlpha = alpha
-  const up = body.map((r) => middle - r)
-  const down = body.map((r) => middle + r)
-  shape(ctx, from, up, down)
-}
-
-/** The area between two edges, at least a hair thick so that silence is seen. */
-function shape(ctx: CanvasRenderingContext2D, from: number, top: Float32Array, bottom: Float32Array): void {
-  ctx.beginPath()
-  for (let i = 0; i < top.length; i++) ctx.lineTo(from + i, top[i]! - 0.4)
-  for (let i = bottom.length - 1; i >= 0; i--) ctx.lineTo(from + i, bottom[i]! + 0.4)
-  ctx.fill()
-}
-
-function outline(ctx: CanvasRenderingContext2D, from: number, edge: Float32Array): void {
-  ctx.beginPath()
-  for (let i = 0; i < edge.length; i++) ctx.lineTo(from + i, edge[i]!)
-  ctx.stroke()
 }

@@ -6,14 +6,20 @@ const BASE = 64
 const FACTOR = 4
 const LEVELS = 6
 
+/** Level of single samples. */
+export const SINGLE = -2
+/** Level of eight samples a point, made here from the single ones: the server's finest has 64. */
+export const EIGHTH = -1
+
 /** Frames a point of a level. */
 export function framesAPoint(level: number): number {
-  return BASE * FACTOR ** level
+  return level === SINGLE ? 1 : level === EIGHTH ? SAMPLES / POINTS : BASE * FACTOR ** level
 }
 
-/** The level to draw with: the coarsest whose points are no wider than a pixel; −1 is single samples. */
+/** The level to draw with: the coarsest whose points are no wider than a pixel. */
 export function levelFor(framesPerPx: number): number {
-  if (framesPerPx < 40) return -1
+  if (framesPerPx < framesAPoint(EIGHTH)) return SINGLE
+  if (framesPerPx < BASE) return EIGHTH
   let level = 0
   while (level + 1 < LEVELS && framesAPoint(level + 1) <= framesPerPx) level++
   return level
@@ -30,19 +36,21 @@ export class TileCache {
     private readonly fetcher: (url: string) => Promise<ArrayBuffer> = fetchTile,
   ) {}
 
-  /** The tile, or undefined while it is on its way. Level −1 holds samples, others min, max, RMS a point. */
+  /** The tile, or undefined while it is on its way. Singles hold samples, others min, max, RMS a point. */
   get(track: string, level: number, tile: number): Float32Array | undefined {
     const key = `${track}/${level}/${tile}`
     const have = this.tiles.get(key)
     if (have instanceof Float32Array) return have
-    if (!have) this.load(key, track, level, tile)
-    return undefined
-  }
-
-  /** The tile if it is there already. */
-  peek(track: string, level: number, tile: number): Float32Array | undefined {
-    const have = this.tiles.get(`${track}/${level}/${tile}`)
-    return have instanceof Float32Array ? have : undefined
+    if (have) return undefined
+    if (level !== EIGHTH) {
+      this.load(key, track, level, tile)
+      return undefined
+    }
+    const single = this.get(track, SINGLE, tile)
+    if (!single) return undefined
+    const made = eighths(single)
+    this.tiles.set(key, made)
+    return made
   }
 
   private load(key: string, track: string, level: number, tile: number): void {
@@ -51,7 +59,7 @@ export class TileCache {
       for (const old of [...this.tiles.keys()].slice(0, TileCache.MOST / 4)) this.tiles.delete(old)
     }
     this.tiles.set(key, 'coming')
-    const name = level < 0 ? 'samples' : String(level)
+    const name = level === SINGLE ? 'samples' : String(level)
     this.fetcher(`/api/sessions/${this.session}/tracks/${track}/tiles/${name}/${tile}`)
       .then((data) => {
         this.tiles.set(key, new Float32Array(data))
@@ -63,6 +71,26 @@ export class TileCache {
         setTimeout(() => this.tiles.delete(key), 3000)
       })
   }
+}
+
+/** Minimum, maximum and RMS of every eight samples. */
+export function eighths(single: Float32Array): Float32Array {
+  const size = SAMPLES / POINTS
+  const count = Math.ceil(single.length / size)
+  const out = new Float32Array(count * 3)
+  for (let i = 0; i < count; i++) {
+    const part = single.subarray(i * size, (i + 1) * size)
+    let min = Infinity
+    let max = -Infinity
+    let square = 0
+    for (const v of part) {
+      if (v < min) min = v
+      if (v > max) max = v
+      square += v * v
+    }
+    out.set([min, max, Math.sqrt(square / part.length)], i * 3)
+  }
+  return out
 }
 
 async function fetchTile(url: string): Promise<ArrayBuffer> {

@@ -14,7 +14,7 @@ export interface Surface {
 /**
  * Keeps a canvas sharp and paints at most once a frame. `sources` are watched; `dirty()` asks for a paint by hand.
  */
-export function useSurface(paint: (s: Surface) => void, sources: WatchSource[]): { canvas: Ref<HTMLCanvasElement | null>; dirty: () => void } {
+export function useSurface(paint: (s: Surface) => void, sources: WatchSource[], timed = false): { canvas: Ref<HTMLCanvasElement | null>; dirty: () => void } {
   const canvas = ref<HTMLCanvasElement | null>(null)
   let asked = 0
   let observer: ResizeObserver | null = null
@@ -37,7 +37,7 @@ export function useSurface(paint: (s: Surface) => void, sources: WatchSource[]):
     const began = performance.now()
     if (width > 0 && height > 0) paint({ ctx, width, height, ratio })
     // Only a speed report asks for these.
-    window.__mareaPaint?.push(performance.now() - began)
+    if (timed) window.__mareaPaint?.push(performance.now() - began)
   }
 
   function dirty(): void {

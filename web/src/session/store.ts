@@ -28,6 +28,7 @@ export const useSession = defineStore('session', () => {
   let leave: (() => void) | null = null
   let loading: Promise<void> | null = null
   let again = false
+  const proposed = { a: '', b: '' }
 
   const tracks = computed<Track[]>(() => detail.value?.tracks ?? [])
   const rateHz = computed(() => detail.value?.session.rate_hz ?? 48000)
@@ -112,14 +113,22 @@ export const useSession = defineStore('session', () => {
 
   /** Keeps pair and range fitting to the tracks that are there. */
   function settle(first: boolean): void {
-    if (!track(pair.a)) pair.a = anchorId.value
-    if (!track(pair.b) || pair.b === pair.a) pair.b = tracks.value.find((t) => t.id !== pair.a)?.id ?? ''
+    // Until somebody chooses, the pair follows the anchor: recordings come in one after the other, in any order.
+    if (!track(pair.a) || pair.a === proposed.a) pair.a = anchorId.value
+    if (!track(pair.b) || pair.b === pair.a || pair.b === proposed.b) pair.b = tracks.value.find((t) => t.id !== pair.a)?.id ?? ''
+    Object.assign(proposed, pair)
     const starts = tracks.value.map((t) => t.start_frame + Math.min(0, t.correction.offset_frames))
     const ends = tracks.value.map((t) => t.start_frame + t.frames + Math.max(0, t.correction.offset_frames))
     const was = viewport.last - viewport.first
     viewport.first = Math.min(0, ...starts)
     viewport.last = Math.max(rateHz.value, ...ends)
     if (first || viewport.last - viewport.first > was * 1.5) showAll(viewport)
+  }
+
+  /** Somebody chose the pair: from now on it stays. */
+  function choose(a = pair.a, b = pair.b): void {
+    Object.assign(pair, { a, b })
+    Object.assign(proposed, { a: '', b: '' })
   }
 
   function makeTransport(): void {
@@ -200,6 +209,7 @@ export const useSession = defineStore('session', () => {
     muted.clear()
     soloed.clear()
     Object.assign(pair, { a: '', b: '' })
+    Object.assign(proposed, pair)
     Object.assign(heard, { playing: false, frame: 0, blocks: 0, gaps: 0, context: 'none' })
   }
 
@@ -230,6 +240,7 @@ export const useSession = defineStore('session', () => {
     reload,
     pushMix,
     toggleSound,
+    choose,
     flip,
     decide,
     walk,

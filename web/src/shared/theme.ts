@@ -41,8 +41,15 @@ export interface Palette {
   clear: string
 }
 
-/** The chart's inks as the style sheet has them now. */
+let cached: { theme: Theme; palette: Palette } | null = null
+
+/** The chart's inks as the style sheet has them. Read once a theme: reading styles makes the browser lay out the page. */
 export function palette(): Palette {
+  if (cached?.theme !== theme.value) cached = { theme: theme.value, palette: read() }
+  return cached.palette
+}
+
+function read(): Palette {
   const style = getComputedStyle(document.documentElement)
   const of = (name: string) => style.getPropertyValue(`--${name}`).trim()
   return {

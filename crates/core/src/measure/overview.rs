@@ -87,13 +87,20 @@ pub fn overview_of(source: &dyn Source) -> Result<Overview, ReadError> {
 }
 
 fn point_of(frames: &[f32]) -> Point {
-    let (mut min, mut max, mut square) = (f32::INFINITY, f32::NEG_INFINITY, 0f32);
-    for &v in frames {
-        min = min.min(v);
-        max = max.max(v);
-        square += v * v;
+    // Eight lanes side by side, which the compiler turns into vectors; plain comparisons, since samples are finite.
+    let (mut min, mut max, mut square) = ([f32::INFINITY; 8], [f32::NEG_INFINITY; 8], [0f32; 8]);
+    for part in frames.chunks(8) {
+        for (i, &v) in part.iter().enumerate() {
+            min[i] = if v < min[i] { v } else { min[i] };
+            max[i] = if v > max[i] { v } else { max[i] };
+            square[i] += v * v;
+        }
     }
-    Point { min, max, rms: (square / frames.len() as f32).sqrt() }
+    Point {
+        min: min.into_iter().fold(f32::INFINITY, f32::min),
+        max: max.into_iter().fold(f32::NEG_INFINITY, f32::max),
+        rms: (square.iter().sum::<f32>() / frames.len() as f32).sqrt(),
+    }
 }
 
 fn join(points: &[Point]) -> Point {

@@ -31,11 +31,6 @@ fn peak_mb() -> f64 {
     line.split_whitespace().nth(1).and_then(|k| k.parse::<f64>().ok()).unwrap_or(0.0) / 1024.0
 }
 
-/// Starts a new peak (Linux: writing 5 to clear_refs).
-fn reset_peak() {
-    let _ = std::fs::write("/proc/self/clear_refs", "5");
-}
-
 fn repeat(path: &Path, sound: &[f32], frames: usize) -> Done {
     let rate = SampleRate::new(48_000)?;
     let mut out = WavWriter::create(path, WriteSpec::new(rate, 1, Depth::Int24))?;
@@ -74,7 +69,11 @@ fn play(mix: &mut Mix, frames: i64) -> f32 {
 }
 
 fn main() -> Done {
-    let folder = std::env::args().nth(1).map_or_else(std::env::temp_dir, Into::into);
+    let folder: std::path::PathBuf = std::env::args().nth(1).map_or_else(std::env::temp_dir, Into::into);
+    if std::env::args().nth(2).as_deref() == Some("render") {
+        let number = |n: usize| std::env::args().nth(n).unwrap_or_default();
+        return render(&folder, number(3).parse()?, number(4).parse()?);
+    }
     let rate = SampleRate::new(48_000)?;
     println!("| what | measured | bar |\n|---|---|---|");
     let played = harbour_hall::scene(75.0, 3).render();
@@ -107,7 +106,6 @@ fn main() -> Done {
     drop(planes);
     decode(&hour)?;
     let (decoding, _) = seconds(|| decode(&hour));
-    reset_peak();
     let (both, points) = seconds(|| -> Result<usize, marea_media::MediaError> {
         let mut reader = AudioReader::open(&hour)?;
         let (mut block, mut builder) = (Vec::new(), OverviewBuilder::default());
@@ -122,27 +120,41 @@ fn main() -> Done {
     println!("| overview of an hour, decoding included | {:.2} × the speed of decoding alone; {} points | ≥ 0.5 × |", decoding / both, points?);
     std::fs::remove_file(&hour)?;
 
-    for (label, offset) in [("whole offsets", -110.0), ("fractional offsets", -110.37)] {
-        let mut memory = Vec::new();
-        for minutes in [1i64, 10] {
-            let frames = 48_000 * 60 * minutes;
-            reset_peak();
-            let (took, _) = seconds(|| {
-                // Twelve tracks a core, as the server's two workers would share them.
-                [0, 1].par_iter().map(|_| {
-                    let voices = (0..12).map(|k| {
-                        let c = Correction { offset_frames: offset - f64::from(k), invert: k % 2 == 0, gain_db: -1.0 };
-                        Voice { track: TrackRenderer::new(placed(k as usize % 2), &c), sides: [0.7, 0.7] }
-                    });
-                    play(&mut Mix::new(voices.collect()), frames)
-                }).sum::<f32>()
-            });
-            memory.push(peak_mb());
-            if minutes == 10 {
-                println!("| rendering 24 tracks, {label} | {:.0} × real time on 2 cores | ≥ 100 × |", 60.0 * minutes as f64 / took);
-            }
-        }
-        println!("| its peak memory, 1 and 10 minutes, {label} | {:.1} and {:.1} MB | independent of length |", memory[0], memory[1]);
+    for (label, offset) in [("whole offsets", "-110"), ("fractional offsets", "-110.37")] {
+        // Each in a process of its own, so that its peak is its own.
+        let run = |minutes: &str| -> Result<(f64, f64), Box<dyn std::error::Error>> {
+            let out = std::process::Command::new(std::env::current_exe()?).arg(&folder).args(["render", offset, minutes]).output()?;
+            let text = String::from_utf8(out.stdout)?;
+            let mut numbers = text.split_whitespace().map(str::parse::<f64>);
+            Ok((numbers.next().ok_or("no time")??, numbers.next().ok_or("no peak")??))
+        };
+        let (short, long) = (run("1")?, run("10")?);
+        println!("| rendering 24 tracks, {label} | {:.0} × real time on 2 cores | ≥ 100 × |", 600.0 / long.0);
+        println!("| its peak memory, 1 and 10 minutes, {label} | {:.1} and {:.1} MB | independent of length |", short.1, long.1);
     }
+    Ok(())
+}
+
+/// Renders 24 tracks of the two working copies in a folder and prints seconds and peak memory.
+fn render(folder: &Path, offset: f64, minutes: i64) -> Done {
+    let sources = [0, 1].map(|i| WorkFile::open(&channel_path(&folder.join(format!("w{i}")), 1)));
+    let [a, b] = sources;
+    let sources = [a?, b?];
+    let (took, sum) = seconds(|| {
+        // Twelve tracks a core, as the server's two workers would share them.
+        [0, 1]
+            .par_iter()
+            .map(|_| {
+                let voices = (0..12u8).map(|k| {
+                    let c = Correction { offset_frames: offset - f64::from(k), invert: k % 2 == 0, gain_db: -1.0 };
+                    let source: &dyn Source = &sources[usize::from(k % 2)];
+                    Voice { track: TrackRenderer::new(Placed { source, start: 0 }, &c), sides: [0.7, 0.7] }
+                });
+                play(&mut Mix::new(voices.collect()), 48_000 * 60 * minutes)
+            })
+            .sum::<f32>()
+    });
+    assert!(sum.is_finite());
+    println!("{took} {:.1}", peak_mb());
     Ok(())
 }

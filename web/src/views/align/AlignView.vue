@@ -143,20 +143,18 @@ function gain(e: Event): void {
 }
 
 function swap(): void {
-  const { a: was } = store.pair
-  store.pair.a = store.pair.b
-  store.pair.b = was
+  store.choose(store.pair.b, store.pair.a)
 }
 
 function select(id: string): void {
-  if (id !== store.pair.a && id !== store.pair.b) store.pair.b = id
+  if (id !== store.pair.a && id !== store.pair.b) store.choose(undefined, id)
 }
 
 function stepTrack(by: number): void {
   const others = store.tracks.filter((t) => t.id !== store.pair.a)
   const at = others.findIndex((t) => t.id === store.pair.b)
   const next = others[(at + by + others.length) % others.length]
-  if (next) store.pair.b = next.id
+  if (next) store.choose(undefined, next.id)
 }
 
 const { canvas: phaseCanvas } = useSurface((s) => m.value && paintPhase(s, palette(), m.value, phaseTaken.value), [m, phaseTaken])
@@ -197,11 +195,11 @@ useKeys('Lanes', [
     </div>
     <template v-else>
       <div class="pickers">
-        <el-select v-model="store.pair.b" filterable size="small" class="track" aria-label="Track that is moved" data-test="track-b">
+        <el-select :model-value="store.pair.b" filterable size="small" class="track" aria-label="Track that is moved" data-test="track-b" @update:model-value="store.choose(undefined, $event)">
           <el-option v-for="t in store.tracks.filter((x) => x.id !== store.pair.a)" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
         <span>against</span>
-        <el-select v-model="store.pair.a" filterable size="small" class="track" aria-label="Track that stays" data-test="track-a">
+        <el-select :model-value="store.pair.a" filterable size="small" class="track" aria-label="Track that stays" data-test="track-a" @update:model-value="store.choose($event, undefined)">
           <el-option v-for="t in store.tracks.filter((x) => x.id !== store.pair.b)" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
         <button class="plain" title="Exchange the two (X)" @click="swap">⇄</button>
