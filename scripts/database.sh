@@ -67,8 +67,18 @@ fi
 
 if [ -n "$owner" ]; then
   pid=$(cat "$folder/db.pid")
-  # Outlives this script and the shell that called it; ends the database by its id once the owner is gone.
-  setsid bash -c "while kill -0 $owner 2>/dev/null; do sleep 0.3; done; kill $pid 2>/dev/null" >/dev/null 2>&1 9>&- </dev/null &
+  echo "$owner" >>"$folder/owners"
+  # Outlives this script and the shell that called it. Once the owner is gone it ends the database by its id, unless somebody
+  # else has come to use it meanwhile; the lock keeps newcomers waiting while it looks.
+  setsid bash -c "
+    while kill -0 $owner 2>/dev/null; do sleep 0.3; done
+    exec 9>'$folder/lock' && flock 9
+    for other in \$(cat '$folder/owners' 2>/dev/null); do
+      [ \$other != $owner ] && kill -0 \$other 2>/dev/null && exit
+    done
+    rm -f '$folder/owners'
+    kill $pid 2>/dev/null
+    while kill -0 $pid 2>/dev/null; do sleep 0.1; done" >/dev/null 2>&1 9>&- </dev/null &
 fi
 
 echo "mysql://marea:$(cat "$secret")@127.0.0.1:$(cat "$folder/port")/marea"

@@ -221,3 +221,28 @@ fn proposals_are_whole_where_that_is_honest() {
     assert_eq!(offset_for_lag(-0.004), 0.0);
     assert!(offset_for_lag(0.0).is_sign_positive());
 }
+
+/// Onsets of bursts at known places, to about a millisecond; none in steady noise.
+#[test]
+fn onsets_are_where_the_strikes_are() {
+    use marea_core::measure::onset::Envelope;
+    let places: Vec<usize> = (0..20).map(|k| 9_000 + k * 13_337).collect();
+    let burst = noise(4_000, 5);
+    let mut x = scaled(&noise(290_000, 6), 0.001);
+    for (k, at) in places.iter().enumerate() {
+        for (n, v) in burst.iter().enumerate() {
+            x[at + n] += v * (0.3 + k as f32 * 0.03) * (-(n as f32) / 800.0).exp();
+        }
+    }
+    let onsets = |x: Vec<f32>| {
+        let s = MemSource(x);
+        Envelope::measure(&Placed { source: &s, start: 1_000 }, rate(), &mut |_| true).unwrap().onsets()
+    };
+    let found = onsets(x);
+    assert_eq!(found.len(), places.len());
+    for (o, at) in found.iter().zip(&places) {
+        assert!((o.frame - 1_000 - *at as i64).abs() <= 60, "{} instead of {at}", o.frame - 1_000);
+    }
+    assert!(found.windows(2).all(|w| w[1].level_db > w[0].level_db), "louder and louder");
+    assert!(onsets(noise(290_000, 7)).is_empty() && onsets(vec![0.0; 100_000]).is_empty());
+}

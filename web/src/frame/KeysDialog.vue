@@ -14,7 +14,8 @@ const groups = computed(() => {
 const NAMES: Record<string, string> = { ' ': 'Space', ArrowLeft: '←', ArrowRight: '→', ArrowUp: '↑', ArrowDown: '↓' }
 
 function shown(key: string): string[] {
-  return key.split('+').map((k) => NAMES[k] ?? (k === '' ? '+' : k.length === 1 ? k.toUpperCase() : k))
+  const parts = key === '+' ? [key] : key.split('+')
+  return parts.map((k) => NAMES[k] ?? (k.length === 1 ? k.toUpperCase() : k))
 }
 </script>
 

@@ -98,12 +98,11 @@ impl Envelope {
         let mut i = 1;
         while i + 3 < n {
             if short(i) > f64::from(threshold) && rise(i) > 8.0 {
-                // The steepest place of the next 8 ms is the attack; walk back to where it began.
+                // The steepest place of the next 8 ms holds the attack in the 3 ms that follow; it begins with the first
+                // hop that has a twentieth of their largest.
                 let top = (i..(i + 8).min(n - 3)).max_by(|a, b| rise(*a).total_cmp(&rise(*b))).unwrap_or(i);
-                let mut start = top;
-                while start > 0 && top - start < 6 && self.power[start - 1] < self.power[start] * 0.7 {
-                    start -= 1;
-                }
+                let most = self.power[top..top + 3].iter().copied().fold(0f32, f32::max);
+                let start = (top..top + 3).find(|k| self.power[*k] >= most * 0.05).unwrap_or(top);
                 found.push(Onset {
                     frame: self.first + (start * self.hop) as i64,
                     level_db: 10.0 * mean(top, (top + 10).min(n)).max(1e-20).log10(),

@@ -25,7 +25,8 @@ fn server_url() -> &'static str {
     static URL: OnceLock<String> = OnceLock::new();
     URL.get_or_init(|| {
         let url = std::env::var("MAREA_TEST_DATABASE_URL").unwrap_or_else(|_| {
-            let folder = project().join("target/test-database");
+            let folder = project().join(format!("target/test-database-{}", std::process::id()));
+            forget_old_ones(&project().join("target"));
             let out = Command::new(project().join("scripts/database.sh"))
                 .arg(folder)
                 .arg(std::process::id().to_string())
@@ -37,6 +38,17 @@ fn server_url() -> &'static str {
         });
         url.rsplit_once('/').expect("an address with a name").0.to_string()
     })
+}
+
+/// Removes what test processes left that are gone by now.
+fn forget_old_ones(target: &Path) {
+    for entry in std::fs::read_dir(target).into_iter().flatten().flatten() {
+        let name = entry.file_name().to_string_lossy().into_owned();
+        let gone = name.strip_prefix("test-database-").is_some_and(|pid| !Path::new("/proc").join(pid).exists());
+        if gone {
+            let _ = std::fs::remove_dir_all(entry.path());
+        }
+    }
 }
 
 /// A new empty database; its address.

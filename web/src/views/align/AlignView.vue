@@ -101,6 +101,10 @@ function stepHit(by: number): void {
 async function setOffset(offset: number, invert: boolean, label: string): Promise<void> {
   if (!b.value) return
   const rounded = Math.round(offset * 100) / 100
+  if (rounded === offsetB.value && invert === b.value.correction.invert) {
+    tried.value = null
+    return
+  }
   if (await store.decide(label, [{ track_id: b.value.id, after: { offset_frames: rounded, invert } }])) tried.value = null
 }
 
