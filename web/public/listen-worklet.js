@@ -2,6 +2,7 @@
 // here, so it is heard at once. Runs on the audio thread: no imports, no framework.
 
 const FADE = 240 // frames, 5 ms at 48 kHz
+const HEADROOM = 3 // blocks a newcomer brings before it takes over: the old sound has its own until then
 
 class ListenProcessor extends AudioWorkletProcessor {
   constructor() {
@@ -43,8 +44,11 @@ class ListenProcessor extends AudioWorkletProcessor {
   // A new mix begins where the old one is; a seek begins where it was asked to.
   takeOver() {
     const last = this.coming[this.coming.length - 1]
-    const reached = last.start + last.frames > this.frame
-    if (this.seek || !this.playing || reached) {
+    const from = this.seek || !this.playing ? this.coming[0].start : this.frame
+    const ahead = last.start + last.frames - from
+    // When the old sound has run out, the first block that reaches the place will do.
+    const dry = this.playing && this.blocks.length === 0
+    if (ahead >= HEADROOM * last.frames || (dry && ahead > 0)) {
       if (this.seek || !this.playing) {
         this.frame = this.coming[0].start
         this.level = 0

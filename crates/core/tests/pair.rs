@@ -10,7 +10,9 @@ use marea_core::signal::{MemSource, Placed};
 fn naive(a: &[f32], b: &[f32], max: i64) -> (i64, i8) {
     let at = |lag: i64| -> f64 {
         (0..a.len() as i64)
-            .filter_map(|n| usize::try_from(n + lag).ok().and_then(|i| b.get(i)).map(|v| f64::from(*v) * f64::from(a[n as usize])))
+            .filter_map(|n| {
+                usize::try_from(n + lag).ok().and_then(|i| b.get(i)).map(|v| f64::from(*v) * f64::from(a[n as usize]))
+            })
             .sum()
     };
     let best = (-max..=max).max_by(|x, y| at(*x).abs().total_cmp(&at(*y).abs())).unwrap();
@@ -74,7 +76,16 @@ fn a_lag_of_seconds_is_found_by_the_envelopes() {
 fn placement_on_the_time_line_counts() {
     let a = hits(300_000, 31);
     let (x, y) = (MemSource(a.clone()), MemSource(a));
-    let at = |p: &MemSource, start| measure_pair(&Placed { source: &x, start: 500 }, &Placed { source: p, start }, rate(), PairOptions::default(), &mut |_| true).unwrap();
+    let at = |p: &MemSource, start| {
+        measure_pair(
+            &Placed { source: &x, start: 500 },
+            &Placed { source: p, start },
+            rate(),
+            PairOptions::default(),
+            &mut |_| true,
+        )
+        .unwrap()
+    };
     assert!((at(&y, 540).lag_frames.unwrap() - 40.0).abs() < 0.01);
     assert!((at(&y, 500).lag_frames.unwrap()).abs() < 0.01);
 }
@@ -90,7 +101,12 @@ fn unrelated_recordings_stay_undecided() {
         ];
         for (i, (a, b)) in pairs.iter().enumerate() {
             let m = measure(a, b);
-            assert_eq!((m.verdict, m.lag_frames, m.sign), (Verdict::Undecided, None, 0), "seed {seed} pair {i}: {}", m.reason);
+            assert_eq!(
+                (m.verdict, m.lag_frames, m.sign),
+                (Verdict::Undecided, None, 0),
+                "seed {seed} pair {i}: {}",
+                m.reason
+            );
             assert_eq!(m.propose_offset_frames, 0.0);
             assert!(!m.propose_invert && !m.reason.is_empty());
         }
@@ -111,11 +127,13 @@ fn two_sources_with_a_lag_each_are_no_constant_delay() {
 fn a_moving_lag_is_not_called_solid() {
     // 200 ppm: ten frames a second, far more than a window can blur away.
     let a = hits(960_000, 51);
-    let b: Vec<f32> = (0..a.len()).map(|n| {
-        let at = n as f64 * (1.0 - 200e-6);
-        let (i, f) = (at as usize, at.fract() as f32);
-        a[i] * (1.0 - f) + a.get(i + 1).copied().unwrap_or(0.0) * f
-    }).collect();
+    let b: Vec<f32> = (0..a.len())
+        .map(|n| {
+            let at = n as f64 * (1.0 - 200e-6);
+            let (i, f) = (at as usize, at.fract() as f32);
+            a[i] * (1.0 - f) + a.get(i + 1).copied().unwrap_or(0.0) * f
+        })
+        .collect();
     assert_ne!(measure(&a, &b).verdict, Verdict::Solid);
 }
 
@@ -164,7 +182,11 @@ fn sum_gain_and_null_depth() {
     assert!(m.sum_gain.iter().all(|g| (g.recorded_db - 3.01).abs() < 0.02 && (g.corrected_db - 3.01).abs() < 0.02));
     assert!(m.null_depth_db.unwrap() < -100.0, "{:?}", m.null_depth_db);
     let m = measure(&a, &scaled(&a, -1.0));
-    assert!(m.sum_gain.iter().all(|g| g.recorded_db < -50.0 && (g.corrected_db - 3.01).abs() < 0.02), "{:?}", m.sum_gain);
+    assert!(
+        m.sum_gain.iter().all(|g| g.recorded_db < -50.0 && (g.corrected_db - 3.01).abs() < 0.02),
+        "{:?}",
+        m.sum_gain
+    );
     assert!(m.propose_invert && m.sign == -1 && !m.phase_turns);
 }
 
@@ -186,16 +208,26 @@ fn comb_of_a_millisecond() {
 fn phase_that_turns_with_frequency() {
     // Struck sounds have lows: white noise through a leaky sum falls by 6 dB an octave.
     let mut past = 0.0;
-    let a: Vec<f32> = hits(600_000, 93).iter().map(|v| { past = 0.98 * past + 0.2 * v; past }).collect();
+    let a: Vec<f32> = hits(600_000, 93)
+        .iter()
+        .map(|v| {
+            past = 0.98 * past + 0.2 * v;
+            past
+        })
+        .collect();
     // First-order all-pass around 700 Hz: −180° well below, 0° far above, after one more sign.
-    let c = ((std::f64::consts::PI * 700.0 / 48_000.0).tan() - 1.0) / ((std::f64::consts::PI * 700.0 / 48_000.0).tan() + 1.0);
+    let c = ((std::f64::consts::PI * 700.0 / 48_000.0).tan() - 1.0)
+        / ((std::f64::consts::PI * 700.0 / 48_000.0).tan() + 1.0);
     let (mut x1, mut y1) = (0.0f64, 0.0f64);
-    let b: Vec<f32> = a.iter().map(|&x| {
-        let y = c * f64::from(x) + x1 - c * y1;
-        x1 = f64::from(x);
-        y1 = y;
-        -y as f32
-    }).collect();
+    let b: Vec<f32> = a
+        .iter()
+        .map(|&x| {
+            let y = c * f64::from(x) + x1 - c * y1;
+            x1 = f64::from(x);
+            y1 = y;
+            -y as f32
+        })
+        .collect();
     let m = measure(&a, &b);
     assert!(m.verdict > Verdict::Undecided, "{}", m.reason);
     assert!(m.phase_turns && m.propose_invert && m.sign == 1, "{} {} {}", m.phase_turns, m.propose_invert, m.sign);

@@ -115,7 +115,8 @@ fn gain_and_polarity_and_reach() {
 fn a_mix_is_the_sum_of_its_voices() {
     let (x, y) = (MemSource(noise(300, 1)), MemSource(noise(300, 2)));
     let track = |s| TrackRenderer::new(Placed { source: s, start: 0 }, &Correction::default());
-    let mut mix = Mix::new(vec![Voice { track: track(&x), sides: [1.0, 0.0] }, Voice { track: track(&y), sides: [0.5, 1.0] }]);
+    let mut mix =
+        Mix::new(vec![Voice { track: track(&x), sides: [1.0, 0.0] }, Voice { track: track(&y), sides: [0.5, 1.0] }]);
     let (mut l, mut r) = (vec![9.0; 300], vec![9.0; 300]);
     mix.read(0, &mut l, &mut r).unwrap();
     for n in 0..300 {
@@ -148,7 +149,9 @@ fn resampling_keeps_time() {
 #[test]
 fn resampling_down_removes_what_would_fold_back() {
     let (from, to) = (SampleRate::new(96_000).unwrap(), SampleRate::new(44_100).unwrap());
-    let tone = |hz: f64| MemSource((0..96_000).map(|n| (std::f64::consts::TAU * hz * f64::from(n) / 96_000.0).sin() as f32).collect());
+    let tone = |hz: f64| {
+        MemSource((0..96_000).map(|n| (std::f64::consts::TAU * hz * f64::from(n) / 96_000.0).sin() as f32).collect())
+    };
     let level = |hz| {
         let mut out = vec![0f32; 8_192];
         Resampler::new(from, to).read(&tone(hz), 10_000, &mut out).unwrap();

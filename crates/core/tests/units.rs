@@ -63,14 +63,18 @@ fn comb_depth() {
 #[test]
 fn dbfs_of_a_sine() {
     let n = 48_000;
-    let rms = ((0..n).map(|i| (std::f64::consts::TAU * 997.0 * f64::from(i) / 48_000.0).sin().powi(2)).sum::<f64>() / f64::from(n)).sqrt();
+    let rms = ((0..n).map(|i| (std::f64::consts::TAU * 997.0 * f64::from(i) / 48_000.0).sin().powi(2)).sum::<f64>()
+        / f64::from(n))
+    .sqrt();
     close(dbfs(rms), 0.0, 1e-3);
 }
 
 /// Arithmetic: identical +1, inverted −1, sines 90° apart 0, nothing under the gate of −60 dBFS.
 #[test]
 fn correlation_of_closed_forms() {
-    let sine = |phase: f64| -> Vec<f32> { (0..4_800).map(|i| (std::f64::consts::TAU * f64::from(i) / 48.0 + phase).sin() as f32).collect() };
+    let sine = |phase: f64| -> Vec<f32> {
+        (0..4_800).map(|i| (std::f64::consts::TAU * f64::from(i) / 48.0 + phase).sin() as f32).collect()
+    };
     let (a, b) = (sine(0.0), sine(std::f64::consts::FRAC_PI_2));
     let inverted: Vec<f32> = a.iter().map(|v| -v).collect();
     close(correlation(&a, &a).unwrap(), 1.0, 1e-9);

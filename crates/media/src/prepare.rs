@@ -116,7 +116,11 @@ pub fn prepare(
             std::fs::remove_file(raw(c))?;
             debug_assert_eq!(source.frames(), from);
         }
-        info.notes.push(format!("was recorded at {} Hz and resampled to the session's {} Hz", info.rate.hz(), rate.hz()));
+        info.notes.push(format!(
+            "was recorded at {} Hz and resampled to the session's {} Hz",
+            info.rate.hz(),
+            rate.hz()
+        ));
     }
     for (c, overview) in (1..=channels).zip(overviews) {
         write_overview(&overview_path(folder, c), &overview.finish())?;

@@ -37,8 +37,7 @@ pub const TAG_FLOAT: u16 = 3;
 /// `fmt ` tag that says the real one is in the sub-format (WAVE_FORMAT_EXTENSIBLE).
 pub const TAG_EXTENSIBLE: u16 = 0xFFFE;
 /// Last 14 bytes of the sub-format GUIDs whose first two bytes are a plain tag.
-pub const GUID_TAIL: [u8; 14] =
-    [0x00, 0x00, 0x00, 0x00, 0x10, 0x00, 0x80, 0x00, 0x00, 0xAA, 0x00, 0x38, 0x9B, 0x71];
+pub const GUID_TAIL: [u8; 14] = [0x00, 0x00, 0x00, 0x00, 0x10, 0x00, 0x80, 0x00, 0x00, 0xAA, 0x00, 0x38, 0x9B, 0x71];
 
 /// Bytes of a version-1 `bext` chunk without coding history (EBU Tech 3285).
 pub const BEXT_LEN: usize = 602;

@@ -128,9 +128,9 @@ impl WavReader {
                 samples.map(|b| (f64::from(i32::from_le_bytes([b[0], b[1], b[2], b[3]])) / 2_147_483_648.0) as f32),
             ),
             Coding::Float(4) => out.extend(samples.map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]]))),
-            Coding::Float(_) => out.extend(samples.map(|b| {
-                f64::from_le_bytes([b[0], b[1], b[2], b[3], b[4], b[5], b[6], b[7]]) as f32
-            })),
+            Coding::Float(_) => {
+                out.extend(samples.map(|b| f64::from_le_bytes([b[0], b[1], b[2], b[3], b[4], b[5], b[6], b[7]]) as f32))
+            }
         }
         Ok(())
     }

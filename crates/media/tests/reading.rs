@@ -79,7 +79,8 @@ fn rf64_and_bw64() {
             ds64.extend_from_slice(&n.to_le_bytes());
         }
         ds64.extend_from_slice(&[0; 4]);
-        let mut bytes = riff(&[chunk(b"ds64", &ds64), chunk(b"fmt ", &fmt(1, 1, 48_000, 16)), chunk(b"data", &[0, 0x40, 0, 0xC0])]);
+        let mut bytes =
+            riff(&[chunk(b"ds64", &ds64), chunk(b"fmt ", &fmt(1, 1, 48_000, 16)), chunk(b"data", &[0, 0x40, 0, 0xC0])]);
         bytes[..4].copy_from_slice(id);
         let at = bytes.len() - 8;
         bytes[at..at + 4].copy_from_slice(&[0xFF; 4]);
@@ -95,7 +96,12 @@ fn rf64_and_bw64() {
 #[test]
 fn files_of_another_writer() {
     let folder = tempfile::tempdir().unwrap();
-    for (bits, format) in [(8, hound::SampleFormat::Int), (16, hound::SampleFormat::Int), (24, hound::SampleFormat::Int), (32, hound::SampleFormat::Float)] {
+    for (bits, format) in [
+        (8, hound::SampleFormat::Int),
+        (16, hound::SampleFormat::Int),
+        (24, hound::SampleFormat::Int),
+        (32, hound::SampleFormat::Float),
+    ] {
         let path = folder.path().join(format!("{bits}.wav"));
         let spec = hound::WavSpec { channels: 2, sample_rate: 44_100, bits_per_sample: bits, sample_format: format };
         let mut out = hound::WavWriter::create(&path, spec).unwrap();
@@ -147,7 +153,10 @@ fn flac_is_lossless() {
 /// AIFF 1.3 and AIFF-C: big-endian; `sowt` little-endian; `fl32` float.
 #[test]
 fn aiff_and_aiff_c() {
-    assert_eq!(planes(&aiff(2, 2, 16, None, &[0x40, 0, 0xC0, 0, 0, 1, 0x80, 0])), [[0.5, 1.0 / 32_768.0], [-0.5, -1.0]]);
+    assert_eq!(
+        planes(&aiff(2, 2, 16, None, &[0x40, 0, 0xC0, 0, 0, 1, 0x80, 0])),
+        [[0.5, 1.0 / 32_768.0], [-0.5, -1.0]]
+    );
     assert_eq!(planes(&aiff(1, 1, 24, None, &[0xC0, 0, 0, 0])), [[-0.5]]);
     assert_eq!(planes(&aiff(1, 2, 16, Some(b"sowt"), &[0, 0x40, 0, 0xC0])), [[0.5, -0.5]]);
     let float: Vec<u8> = [0.25f32, -2.0].iter().flat_map(|v| v.to_be_bytes()).collect();
@@ -216,7 +225,11 @@ fn damaged_files_never_break_the_reader() {
         simple(3, 1, 44_100, 32, &[60; 400]),
         aiff(2, 50, 16, None, &[9; 200]),
         aiff(1, 50, 16, Some(b"sowt"), &[9; 100]),
-        { let mut b = simple(1, 1, 48_000, 16, &[1; 100]); b[..4].copy_from_slice(b"RF64"); b },
+        {
+            let mut b = simple(1, 1, 48_000, 16, &[1; 100]);
+            b[..4].copy_from_slice(b"RF64");
+            b
+        },
         [b"fLaC".to_vec(), vec![0x80, 0, 0, 34], vec![0x10; 34], vec![0xFF, 0xF8, 0x69, 0x18, 0, 0, 0xBF]].concat(),
     ];
     let folder = tempfile::tempdir().unwrap();

@@ -42,14 +42,18 @@ fn header_byte_by_byte() {
     assert_eq!(b[56 + 338..56 + 346], [6, 5, 4, 3, 2, 1, 0, 0]);
     assert_eq!(b[56 + 346..56 + 348], [1, 0]);
     let f = 48 + 610;
-    assert_eq!(&b[f..f + 24], [b'f', b'm', b't', b' ', 16, 0, 0, 0, 1, 0, 2, 0, 0x80, 0xBB, 0, 0, 0, 0x65, 4, 0, 6, 0, 24, 0]);
+    assert_eq!(
+        &b[f..f + 24],
+        [b'f', b'm', b't', b' ', 16, 0, 0, 0, 1, 0, 2, 0, 0x80, 0xBB, 0, 0, 0, 0x65, 4, 0, 6, 0, 24, 0]
+    );
     assert_eq!((&b[f + 24..f + 28], b[f + 28]), (&b"data"[..], 18));
 }
 
 #[test]
 fn what_lies_on_the_grid_passes_untouched() {
     let mut rng = ChaCha8Rng::seed_from_u64(1);
-    let mut samples: Vec<f32> = (0..4_000).map(|_| rng.random_range(-8_388_608i32..8_388_607) as f32 / 8_388_608.0).collect();
+    let mut samples: Vec<f32> =
+        (0..4_000).map(|_| rng.random_range(-8_388_608i32..8_388_607) as f32 / 8_388_608.0).collect();
     samples.extend([0.0, -1.0, 8_388_607.0 / 8_388_608.0]);
     samples.push(0.0);
     let (_keep, path, clipped) = write(WriteSpec::new(rate(48_000), 2, Depth::Int24), &samples);
@@ -68,10 +72,15 @@ fn what_lies_on_the_grid_passes_untouched() {
 /// about −138 dBFS RMS after AES17.
 #[test]
 fn dither_between_the_steps() {
-    let samples: Vec<f32> = (0..60_000).map(|n| (0.3 + f64::from(n % 7) / 7.0) as f32 / 8_388_608.0 * 0.9 + 1e-9).collect();
+    let samples: Vec<f32> =
+        (0..60_000).map(|n| (0.3 + f64::from(n % 7) / 7.0) as f32 / 8_388_608.0 * 0.9 + 1e-9).collect();
     let (_keep, path, _) = write(WriteSpec::new(rate(48_000), 2, Depth::Int24), &samples);
     let (_, planes) = read_all(&path).unwrap();
-    let errors: Vec<f64> = samples.iter().enumerate().map(|(n, v)| (f64::from(planes[n % 2][n / 2]) - f64::from(*v)) * 8_388_608.0).collect();
+    let errors: Vec<f64> = samples
+        .iter()
+        .enumerate()
+        .map(|(n, v)| (f64::from(planes[n % 2][n / 2]) - f64::from(*v)) * 8_388_608.0)
+        .collect();
     let mean = errors.iter().sum::<f64>() / errors.len() as f64;
     let power = errors.iter().map(|e| e * e).sum::<f64>() / errors.len() as f64;
     assert!(mean.abs() < 0.01, "{mean}");
@@ -79,7 +88,11 @@ fn dither_between_the_steps() {
     let dbfs = 10.0 * (power * 2.0).log10() - 20.0 * 8_388_608f64.log10();
     assert!((dbfs + 141.5).abs() < 0.5, "{dbfs}");
     let again = write(WriteSpec::new(rate(48_000), 2, Depth::Int24), &samples);
-    assert_eq!(std::fs::read(&path).unwrap(), std::fs::read(&again.1).unwrap(), "the same delivery gives the same bytes");
+    assert_eq!(
+        std::fs::read(&path).unwrap(),
+        std::fs::read(&again.1).unwrap(),
+        "the same delivery gives the same bytes"
+    );
 }
 
 #[test]
@@ -110,7 +123,9 @@ fn beyond_the_limit_it_becomes_rf64_in_place() {
 
 #[test]
 fn working_copies_at_the_same_and_at_another_rate() {
-    let sine = |hz: f64, at: f64, n: usize| (0..n).map(|k| (0.5 * (std::f64::consts::TAU * hz * k as f64 / at).sin()) as f32).collect::<Vec<_>>();
+    let sine = |hz: f64, at: f64, n: usize| {
+        (0..n).map(|k| (0.5 * (std::f64::consts::TAU * hz * k as f64 / at).sin()) as f32).collect::<Vec<_>>()
+    };
     let (left, right) = (sine(500.0, 44_100.0, 44_100), sine(900.0, 44_100.0, 44_100));
     let both: Vec<f32> = left.iter().zip(&right).flat_map(|(l, r)| [*l, *r]).collect();
     let (_keep, path, _) = write(WriteSpec::new(rate(44_100), 2, Depth::Float32), &both);

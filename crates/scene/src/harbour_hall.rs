@@ -103,12 +103,9 @@ fn score(frames: usize, rate: f64, seconds: f64, rng: &mut ChaCha8Rng) -> [Part;
         let bar = step / 8;
         let beat = step % 8;
         // A player leans on or hangs back; nobody is exactly together.
-        let when = |rng: &mut ChaCha8Rng| {
-            ((1.0 + step as f64 * eighth + rng.random_range(-0.022..0.022)) * rate) as i64
-        };
-        let plays = |who: usize, rng: &mut ChaCha8Rng, chance: f64| {
-            (bar + who) % 5 != 4 && rng.random_bool(chance)
-        };
+        let when =
+            |rng: &mut ChaCha8Rng| ((1.0 + step as f64 * eighth + rng.random_range(-0.022..0.022)) * rate) as i64;
+        let plays = |who: usize, rng: &mut ChaCha8Rng, chance: f64| (bar + who) % 5 != 4 && rng.random_bool(chance);
         if plays(0, rng, if beat % 4 == 0 { 0.75 } else { 0.3 }) {
             let key = 45.0 + scale[rng.random_range(0..7)] + if rng.random_bool(0.3) { 12.0 } else { 0.0 };
             let force = rng.random_range(0.55..1.0);

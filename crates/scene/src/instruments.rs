@@ -112,9 +112,9 @@ pub fn bowed(rate: f64, key: f64, force: f64, seconds: f64, rng: &mut ChaCha8Rng
     let f = key_hz(key);
     let count = ((9_000.0 / f) as usize).clamp(4, 60);
     let phases: Vec<(f64, f64)> = (0..count).map(|_| f64::sin_cos(rng.random_range(0.0..TAU))).collect();
-    let body = |hz: f64| 0.4 + (-((hz - 250.0) / 160.0).powi(2)).exp() + 0.8 * (-((hz - 1_900.0) / 900.0).powi(2)).exp();
-    let weights: Vec<f64> =
-        (1..=count).map(|n| body(n as f64 * f) / (n as f64).powf(1.1)).collect();
+    let body =
+        |hz: f64| 0.4 + (-((hz - 250.0) / 160.0).powi(2)).exp() + 0.8 * (-((hz - 1_900.0) / 900.0).powi(2)).exp();
+    let weights: Vec<f64> = (1..=count).map(|n| body(n as f64 * f) / (n as f64).powf(1.1)).collect();
     let vibrato_hz = rng.random_range(4.8..6.2);
     let (mut cycle, mut past) = (0.0, 0.0);
     (0..(seconds * rate) as usize)

@@ -5,8 +5,8 @@
 
 pub mod harbour_hall;
 pub mod instruments;
-pub mod room;
 mod render;
+pub mod room;
 
 pub use render::{Arrival, Rendered, write_files};
 

@@ -69,8 +69,11 @@ impl Scene {
         let fft_len = BLOCK * 2;
         let forward = RealFftPlanner::<f32>::new().plan_fft_forward(fft_len);
         // Each source's blocks are transformed once and used for every microphone.
-        let sources: Vec<Vec<Vec<Complex32>>> =
-            self.sources.par_iter().map(|s| s.dry.chunks(BLOCK).map(|b| transform(&forward, b, fft_len)).collect()).collect();
+        let sources: Vec<Vec<Vec<Complex32>>> = self
+            .sources
+            .par_iter()
+            .map(|s| s.dry.chunks(BLOCK).map(|b| transform(&forward, b, fft_len)).collect())
+            .collect();
         let files = self
             .takes
             .par_iter()
@@ -90,7 +93,13 @@ impl Scene {
         Rendered { rate_hz: self.rate_hz, files, arrivals: self.truth() }
     }
 
-    fn record(&self, mic: &Mic, sources: &[Vec<Vec<Complex32>>], forward: &Arc<dyn RealToComplex<f32>>, seed: u64) -> Vec<f32> {
+    fn record(
+        &self,
+        mic: &Mic,
+        sources: &[Vec<Vec<Complex32>>],
+        forward: &Arc<dyn RealToComplex<f32>>,
+        seed: u64,
+    ) -> Vec<f32> {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
         let rate = f64::from(self.rate_hz);
         let fft_len = BLOCK * 2;
@@ -194,7 +203,12 @@ fn run_fast(x: &[f32], ppm: f64) -> Vec<f32> {
 ///
 /// # Errors
 /// As the machine says.
-pub fn write_files(rendered: &Rendered, folder: &Path, time_reference: u64, faults: &[String]) -> io::Result<Vec<PathBuf>> {
+pub fn write_files(
+    rendered: &Rendered,
+    folder: &Path,
+    time_reference: u64,
+    faults: &[String],
+) -> io::Result<Vec<PathBuf>> {
     std::fs::create_dir_all(folder)?;
     let rate = SampleRate::new(u64::from(rendered.rate_hz)).map_err(io::Error::other)?;
     let mut paths = Vec::new();

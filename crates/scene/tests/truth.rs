@@ -12,7 +12,14 @@ use rand_chacha::ChaCha8Rng;
 fn measure(a: &[f32], b: &[f32]) -> PairMeasurement {
     let rate = SampleRate::new(48_000).unwrap();
     let (a, b) = (MemSource(a.to_vec()), MemSource(b.to_vec()));
-    measure_pair(&Placed { source: &a, start: 0 }, &Placed { source: &b, start: 0 }, rate, PairOptions::default(), &mut |_| true).unwrap()
+    measure_pair(
+        &Placed { source: &a, start: 0 },
+        &Placed { source: &b, start: 0 },
+        rate,
+        PairOptions::default(),
+        &mut |_| true,
+    )
+    .unwrap()
 }
 
 const PAIRS: [(&str, &str, &str); 6] = [
@@ -72,7 +79,12 @@ fn nothing_solid_is_wrong() {
 #[test]
 fn unrelated_evenings_stay_undecided() {
     let (one, other) = (scene(40.0, 51).render(), scene(40.0, 52).render());
-    for (a, b) in [("Cajón front.wav", "Cajón front.wav"), ("Cello near.wav", "Marimba high.wav"), ("Frame drum.wav", "Cello pickup.wav"), ("Main pair.wav", "Main pair.wav")] {
+    for (a, b) in [
+        ("Cajón front.wav", "Cajón front.wav"),
+        ("Cello near.wav", "Marimba high.wav"),
+        ("Frame drum.wav", "Cello pickup.wav"),
+        ("Main pair.wav", "Main pair.wav"),
+    ] {
         let m = measure(one.channel(a, 1).unwrap(), other.channel(b, 1).unwrap());
         assert_eq!((m.verdict, m.lag_frames), (Verdict::Undecided, None), "{a} and {b}: {}", m.reason);
     }
@@ -99,13 +111,22 @@ fn faults_are_in_the_truth_and_in_the_sound() {
     let s = scene(12.0, 3);
     assert_eq!(s.faults.len(), 3);
     let played = s.render();
-    let truth = |source: &str, file: &str| played.arrivals.iter().find(|a| a.source == source && a.file == file).unwrap().clone();
+    let truth = |source: &str, file: &str| {
+        played.arrivals.iter().find(|a| a.source == source && a.file == file).unwrap().clone()
+    };
     assert_eq!(truth("Frame drum", "Frame drum.wav").sign, -1);
     assert_eq!(truth("Cajón", "Cajón back.wav").sign, -1);
     assert_eq!(truth("Marimba low", "Cajón back.wav").sign, 1, "opposed by nature only for its own source");
     assert!(truth("Cello", "Cello near.wav").delay_frames > CELLO_LATE_FRAMES);
     // The cello sits on the right; channel 1 of the swapped pair hears it first.
-    let hall = |c| played.arrivals.iter().find(|a| a.source == "Cello" && a.file == "Hall pair.wav" && a.channel == c).unwrap().delay_frames;
+    let hall = |c| {
+        played
+            .arrivals
+            .iter()
+            .find(|a| a.source == "Cello" && a.file == "Hall pair.wav" && a.channel == c)
+            .unwrap()
+            .delay_frames
+    };
     assert!(hall(1) < hall(2));
 }
 
@@ -121,7 +142,8 @@ fn bleed_is_everywhere_and_seeds_differ() {
     let raw = |s: &marea_scene::Scene| {
         let r = s.render();
         let x = r.channel("Cajón front.wav", 1).unwrap();
-        (x.iter().map(|v| f64::from(*v).powi(2)).sum::<f64>() / x.len() as f64).sqrt() / f64::from(x.iter().fold(0f32, |m, v| m.max(v.abs())))
+        (x.iter().map(|v| f64::from(*v).powi(2)).sum::<f64>() / x.len() as f64).sqrt()
+            / f64::from(x.iter().fold(0f32, |m, v| m.max(v.abs())))
     };
     assert!(raw(&without) > 0.01, "silence instead of bleed");
     assert!(one.files.iter().flat_map(|(_, p)| p).flatten().all(|v| v.is_finite() && v.abs() <= 0.5));
@@ -137,7 +159,8 @@ fn a_fast_clock_drifts() {
     // 100 ppm over 20 s at 48 kHz are 96 frames.
     let window = |r: &Rendered, at: usize| r.channel("Marimba low.wav", 1).unwrap()[at..at + 48_000].to_vec();
     let (a, b) = (window(&straight, 960_000), window(&fast, 960_096));
-    let ratio = a.iter().zip(&b).map(|(x, y)| f64::from(x * y)).sum::<f64>() / a.iter().map(|x| f64::from(*x).powi(2)).sum::<f64>();
+    let ratio = a.iter().zip(&b).map(|(x, y)| f64::from(x * y)).sum::<f64>()
+        / a.iter().map(|x| f64::from(*x).powi(2)).sum::<f64>();
     assert!(ratio > 0.8, "{ratio}");
 }
 
@@ -149,6 +172,7 @@ fn files_and_truth_on_disk() {
     assert_eq!(paths.len(), 9);
     let (info, planes) = marea_media::read_all(&folder.path().join("Hall pair.wav")).unwrap();
     assert_eq!((info.time_reference, info.channels, planes[0].len()), (Some(4_800), 2, 144_000));
-    let truth: serde_json::Value = serde_json::from_str(&std::fs::read_to_string(folder.path().join("truth.json")).unwrap()).unwrap();
+    let truth: serde_json::Value =
+        serde_json::from_str(&std::fs::read_to_string(folder.path().join("truth.json")).unwrap()).unwrap();
     assert_eq!(truth["arrivals"].as_array().unwrap().len(), 5 * 11);
 }

@@ -1,6 +1,7 @@
 //! `marea check` and `marea align`: the main job without server or database.
 
 use crate::names::{disk_name, stem};
+use clap::Args;
 use marea_core::correct::{Correction, offset_for_lag};
 use marea_core::measure::{PairMeasurement, PairOptions, Verdict, measure_pair};
 use marea_core::render::TrackRenderer;
@@ -10,7 +11,6 @@ use marea_media::AudioInfo;
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
-use clap::Args;
 use serde::Serialize;
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
@@ -128,7 +128,10 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
         }),
     };
     let folder = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
-    let rate = marea_media::AudioReader::open(&paths[anchor]).map_err(|e| format!("{} {e}", base_name(&paths[anchor])))?.info().rate;
+    let rate = marea_media::AudioReader::open(&paths[anchor])
+        .map_err(|e| format!("{} {e}", base_name(&paths[anchor])))?
+        .info()
+        .rate;
     let mut files: Vec<Loaded> = Vec::new();
     for (i, path) in paths.iter().enumerate() {
         let name = base_name(path);
@@ -156,7 +159,8 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
             .iter()
             .map(|source| {
                 let other = Placed { source, start: file.start };
-                measure_pair(&home, &other, rate, PairOptions::default(), &mut |_| true).map_err(|e| format!("{}: {e}", file.name))
+                measure_pair(&home, &other, rate, PairOptions::default(), &mut |_| true)
+                    .map_err(|e| format!("{}: {e}", file.name))
             })
             .collect::<Result<_, _>>()?;
         // The set moves together, by what the channel needs that hears the sound first.
@@ -253,7 +257,8 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
             gain_db: 0.0,
         }
     };
-    let renderers = |file: &'_ Loaded| -> Vec<Correction> { (0..file.channels.len()).map(|c| correction(file, c)).collect() };
+    let renderers =
+        |file: &'_ Loaded| -> Vec<Correction> { (0..file.channels.len()).map(|c| correction(file, c)).collect() };
     let render = |file: &Loaded, c: usize, k: &Correction| -> (i64, i64) {
         let r = TrackRenderer::new(Placed { source: &file.channels[c], start: file.start }, k);
         (r.first(), r.end())

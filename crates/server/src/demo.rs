@@ -20,6 +20,7 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
     if let Some(there) = sessions::list(&w.db).await?.into_iter().find(|s| s.is_demo) {
         return Ok(there.id);
     }
+    tracing::info!("the demo session is being played and recorded; this takes some seconds");
     let part = w.store.part();
     let folder = part.clone();
     let files = actix_web::web::block(move || -> Result<Vec<(PathBuf, Vec<u8>, u64)>, ServerError> {
@@ -34,7 +35,11 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
     for (order, (path, sha256, bytes)) in (crate::jobs::now_ms()..).zip(files) {
         let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         w.store.keep(&path, &w.store.recording(&sha256))?;
-        sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)").bind(&sha256).bind(bytes).execute(&mut *tx).await?;
+        sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)")
+            .bind(&sha256)
+            .bind(bytes)
+            .execute(&mut *tx)
+            .await?;
         let task = Task::Import { sha256: hex::encode(&sha256), file_name: file_name.clone(), order };
         jobs::enqueue(&mut *tx, session, &task, &format!("Bringing in {file_name}")).await?;
     }

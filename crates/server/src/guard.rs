@@ -21,7 +21,10 @@ fn is_loopback(host: &str) -> bool {
 ///
 /// # Errors
 /// As the inner service says.
-pub async fn same_host(req: ServiceRequest, next: Next<impl MessageBody>) -> Result<ServiceResponse<EitherBody<impl MessageBody>>, Error> {
+pub async fn same_host(
+    req: ServiceRequest,
+    next: Next<impl MessageBody>,
+) -> Result<ServiceResponse<EitherBody<impl MessageBody>>, Error> {
     let text = |name: header::HeaderName| req.headers().get(name).and_then(|v| v.to_str().ok()).map(str::to_owned);
     let host = text(header::HOST).unwrap_or_default();
     let origin = text(header::ORIGIN);

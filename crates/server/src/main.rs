@@ -34,7 +34,9 @@ fn main() -> ExitCode {
         Command::Serve(settings) => serve(settings),
         Command::Check(args) => cli::run_check(&args),
         Command::Align(args) => cli::run_align(&args),
-        Command::Openapi => api::description().to_pretty_json().map(|text| println!("{text}")).map_err(|e| e.to_string()),
+        Command::Openapi => {
+            api::description().to_pretty_json().map(|text| println!("{text}")).map_err(|e| e.to_string())
+        }
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,
@@ -46,19 +48,23 @@ fn main() -> ExitCode {
 }
 
 fn serve(settings: Settings) -> Result<(), String> {
-    let filter = EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info,sqlx=warn,tracing_actix_web=warn"));
+    let filter =
+        EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info,sqlx=warn,tracing_actix_web=warn"));
     let log = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr);
     if settings.log_json {
         log.json().init();
     } else {
         log.compact().init();
     }
-    let listener = TcpListener::bind(("127.0.0.1", settings.port)).map_err(|e| format!("port {}: {e}", settings.port))?;
+    let listener =
+        TcpListener::bind(("127.0.0.1", settings.port)).map_err(|e| format!("port {}: {e}", settings.port))?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
     let (end, ended) = watch::channel(false);
     actix_web::rt::System::new().block_on(async move {
-        let (mut interrupt, mut terminate) =
-            (signal(SignalKind::interrupt()).map_err(|e| e.to_string())?, signal(SignalKind::terminate()).map_err(|e| e.to_string())?);
+        let (mut interrupt, mut terminate) = (
+            signal(SignalKind::interrupt()).map_err(|e| e.to_string())?,
+            signal(SignalKind::terminate()).map_err(|e| e.to_string())?,
+        );
         tokio::spawn(async move {
             tokio::select! {
                 _ = interrupt.recv() => {}
@@ -66,7 +72,8 @@ fn serve(settings: Settings) -> Result<(), String> {
             }
             let _ = end.send(true);
         });
-        println!("Marea is at http://{address}/");
-        run::run(listener, settings, ended).await.map_err(|e| e.to_string())
+        run::run(listener, settings, ended, || println!("Marea is at http://{address}/"))
+            .await
+            .map_err(|e| e.to_string())
     })
 }

@@ -13,7 +13,8 @@ pub fn clean_file_name(raw: &str) -> String {
 
 /// Control characters and those that turn the writing direction (an extension can be hidden with them).
 fn is_hidden(c: char) -> bool {
-    c.is_control() || matches!(c, '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}')
+    c.is_control()
+        || matches!(c, '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}')
 }
 
 /// The name without its extension.
@@ -26,11 +27,8 @@ pub fn stem(file_name: &str) -> &str {
 
 /// A name for a delivered file that every file system takes, different from those in `taken`.
 pub fn disk_name(name: &str, extension: &str, taken: &mut HashSet<String>) -> String {
-    let safe: String = name
-        .chars()
-        .filter(|c| !is_hidden(*c))
-        .map(|c| if "/\\:*?\"<>|".contains(c) { '_' } else { c })
-        .collect();
+    let safe: String =
+        name.chars().filter(|c| !is_hidden(*c)).map(|c| if "/\\:*?\"<>|".contains(c) { '_' } else { c }).collect();
     // File systems count bytes: 255 is common, and room is needed for number and extension.
     let mut base = String::new();
     for c in safe.trim().trim_matches('.').chars() {
@@ -69,7 +67,13 @@ const ROLES: [(&str, &[&str]); 6] = [
     ("direct", &["di", "direct", "pickup", "pick-up", "line", "piezo", "contact", "diretta", "directo"]),
     ("print", &["print", "tape", "return", "cinta", "nastro", "bande", "band"]),
     ("rendered", &["render", "rendered", "midi", "bounce", "sampled"]),
-    ("near", &["near", "close", "spot", "front", "back", "top", "bottom", "in", "out", "low", "high", "cerca", "vicino", "nah"]),
+    (
+        "near",
+        &[
+            "near", "close", "spot", "front", "back", "top", "bottom", "in", "out", "low", "high", "cerca", "vicino",
+            "nah",
+        ],
+    ),
 ];
 
 /// Reads a file's stem and the channel of an interleaved file.
@@ -91,7 +95,8 @@ pub fn guess(stem: &str, channel: u16, channels: u16) -> Guess {
         .zip(&lower)
         .filter(|(_, w)| {
             let is_role = ROLES.iter().any(|(_, list)| list.contains(&w.as_str()));
-            let is_plain = w.chars().all(|c| c.is_ascii_digit()) || ["l", "r", "left", "right", "pair", "mic", "audio", "track"].contains(&w.as_str());
+            let is_plain = w.chars().all(|c| c.is_ascii_digit())
+                || ["l", "r", "left", "right", "pair", "mic", "audio", "track"].contains(&w.as_str());
             !is_role && !is_plain
         })
         .map(|(w, _)| *w)

@@ -13,11 +13,17 @@ use tokio::sync::watch;
 /// Jobs done at the same time: measuring and rendering fill a core each.
 const WORKERS: usize = 2;
 
-/// Serves on a listener until `ended` becomes true; then lets requests finish for two seconds.
+/// Serves on a listener until `ended` becomes true; then lets requests finish for two seconds. Calls `ready` once requests
+/// are answered.
 ///
 /// # Errors
 /// When the database cannot be reached at start, the store cannot be opened, or the listener fails.
-pub async fn run(listener: TcpListener, settings: Settings, ended: watch::Receiver<bool>) -> Result<(), Box<dyn std::error::Error>> {
+pub async fn run(
+    listener: TcpListener,
+    settings: Settings,
+    ended: watch::Receiver<bool>,
+    ready: impl FnOnce(),
+) -> Result<(), Box<dyn std::error::Error>> {
     let pool = db::connect(&settings.database_url).await?;
     let store = Store::open(&settings.store, settings.keep_free_bytes)?;
     let workers = Workers::new(pool.clone(), store);
@@ -41,6 +47,7 @@ pub async fn run(listener: TcpListener, settings: Settings, ended: watch::Receiv
     .disable_signals()
     .listen(listener)?
     .run();
+    ready();
     let handle = server.handle();
     let mut told = ended;
     let ending = async move {
@@ -58,5 +65,7 @@ pub async fn run(listener: TcpListener, settings: Settings, ended: watch::Receiv
 
 /// A body that is no JSON gets the same kind of answer as everything else.
 fn json_errors() -> web::JsonConfig {
-    web::JsonConfig::default().limit(1 << 20).error_handler(|e, _| crate::error::ServerError::Invalid(format!("the request is not understood: {e}")).into())
+    web::JsonConfig::default()
+        .limit(1 << 20)
+        .error_handler(|e, _| crate::error::ServerError::Invalid(format!("the request is not understood: {e}")).into())
 }

@@ -3,7 +3,7 @@
 
 use crate::error::ServerError;
 use marea_core::units::SampleRate;
-use marea_media::prepare::{Prepared, PrepareError, channel_path, overview_path, prepare};
+use marea_media::prepare::{PrepareError, Prepared, channel_path, overview_path, prepare};
 use marea_media::work::WorkFile;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -28,7 +28,10 @@ impl Store {
         }
         let store = Self { root: root.canonicalize()?, keep_free_bytes };
         for entry in fs::read_dir(store.root.join("parts"))?.flatten() {
-            let old = entry.metadata().and_then(|m| m.modified()).is_ok_and(|t| t.elapsed().is_ok_and(|a| a.as_secs() > 86_400));
+            let old = entry
+                .metadata()
+                .and_then(|m| m.modified())
+                .is_ok_and(|t| t.elapsed().is_ok_and(|a| a.as_secs() > 86_400));
             if old {
                 remove(&entry.path());
             }
@@ -99,7 +102,12 @@ impl Store {
     ///
     /// # Errors
     /// [`PrepareError`]; nothing is left behind.
-    pub fn prepare(&self, sha256: &[u8], rate: SampleRate, progress: &mut dyn FnMut(f64) -> bool) -> Result<Prepared, PrepareError> {
+    pub fn prepare(
+        &self,
+        sha256: &[u8],
+        rate: SampleRate,
+        progress: &mut dyn FnMut(f64) -> bool,
+    ) -> Result<Prepared, PrepareError> {
         let part = self.part();
         fs::create_dir_all(&part)?;
         let made = prepare(&self.recording(sha256), &part, rate, progress);

@@ -33,7 +33,10 @@ pub async fn page(req: HttpRequest) -> HttpResponse {
     let lasting = path.starts_with("assets/");
     HttpResponse::Ok()
         .content_type(mime_guess::from_path(path).first_or_octet_stream().as_ref())
-        .insert_header((header::CACHE_CONTROL, if lasting { "public, max-age=31536000, immutable" } else { "no-cache" }))
+        .insert_header((
+            header::CACHE_CONTROL,
+            if lasting { "public, max-age=31536000, immutable" } else { "no-cache" },
+        ))
         .insert_header((header::CONTENT_SECURITY_POLICY, POLICY))
         .insert_header((header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
         .body(file.data.into_owned())

@@ -28,7 +28,11 @@ async fn page() {
     let mut ms: Vec<f64> = times.as_array().expect("times").iter().filter_map(serde_json::Value::as_f64).collect();
     ms.sort_by(f64::total_cmp);
     if let Some(p95) = ms.get(ms.len() * 95 / 100) {
-        println!("| page: zoom and pan, 11 lanes, 95th percentile of {} paints, median {:.1} ms | {p95:.1} ms | ≤ 8 ms |", ms.len(), ms[ms.len() / 2]);
+        println!(
+            "| page: zoom and pan, 11 lanes, 95th percentile of {} paints, median {:.1} ms | {p95:.1} ms | ≤ 8 ms |",
+            ms.len(),
+            ms[ms.len() / 2]
+        );
     }
     b.click("[data-test=scope-session]").await;
     b.click("[data-test=play]").await;

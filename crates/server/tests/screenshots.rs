@@ -10,7 +10,8 @@ use common::TestServer;
 #[actix_web::test]
 #[ignore = "takes pictures; make screenshots runs it"]
 async fn pictures() {
-    let folder = std::env::var("MAREA_SHOTS").map_or_else(|_| common::project().join("docs/screenshots"), std::path::PathBuf::from);
+    let folder = std::env::var("MAREA_SHOTS")
+        .map_or_else(|_| common::project().join("docs/screenshots"), std::path::PathBuf::from);
     std::fs::create_dir_all(&folder).expect("a folder");
     let width: u32 = std::env::var("MAREA_SHOTS_WIDTH").ok().and_then(|w| w.parse().ok()).unwrap_or(1280);
     let server = TestServer::with(|s| s.demo = true).await;

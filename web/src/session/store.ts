@@ -135,7 +135,12 @@ export const useSession = defineStore('session', () => {
     const frame = heard.frame
     void transport.value?.dispose()
     if (!detail.value?.session.rate_hz) return
-    const made = new Transport(id.value, rateHz.value, () => Object.assign(heard, made.state), tellTrouble)
+    const changed = () => {
+      Object.assign(heard, made.state)
+      // Behind the last sound there is nothing to wait for.
+      if (made.state.playing && made.state.frame > viewport.last + rateHz.value / 2) made.stop()
+    }
+    const made = new Transport(id.value, rateHz.value, changed, tellTrouble)
     transport.value = made
     made.state.frame = frame
     made.hear(heard.corrected)

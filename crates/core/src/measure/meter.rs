@@ -42,11 +42,7 @@ pub fn read_stereo(left: &[f32], right: &[f32]) -> StereoReading {
         (peak, rms as f32)
     };
     let (l, r) = (side(left), side(right));
-    StereoReading {
-        peak: [l.0, r.0],
-        rms: [l.1, r.1],
-        correlation: correlation(left, right).map(|c| c as f32),
-    }
+    StereoReading { peak: [l.0, r.0], rms: [l.1, r.1], correlation: correlation(left, right).map(|c| c as f32) }
 }
 
 /// Level in dBFS after AES17: RMS relative to that of a full-scale sine.

@@ -1,5 +1,8 @@
 //! From signals to measurements. Nothing here decides what to do about them.
 
+mod attempt;
+mod far;
+mod fine;
 pub mod meter;
 pub mod onset;
 pub mod overview;

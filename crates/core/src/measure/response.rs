@@ -43,8 +43,8 @@ const SHARED_COHERENCE: f64 = 0.3;
 
 /// Nominal centres of the third-octaves from 25 Hz to 16 kHz (ISO 266 preferred frequencies).
 const NOMINAL_HZ: [f64; 29] = [
-    25.0, 31.5, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0, 1_000.0, 1_250.0,
-    1_600.0, 2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0, 12_500.0, 16_000.0,
+    25.0, 31.5, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0, 1_000.0,
+    1_250.0, 1_600.0, 2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0, 12_500.0, 16_000.0,
 ];
 
 /// Spectra of both tracks in the same places, as recorded and with the lag taken out.
@@ -117,7 +117,13 @@ impl Response {
             .map(|k| f64::from(self.moved(k, -lag).re))
             .sum();
         let size = self.shared(range.0, range.1);
-        if size <= 0.0 || re.abs() < size * 0.25 { 0 } else if re < 0.0 { -1 } else { 1 }
+        if size <= 0.0 || re.abs() < size * 0.25 {
+            0
+        } else if re < 0.0 {
+            -1
+        } else {
+            1
+        }
     }
 
     /// Σ|S_ab| over the coherent bins of a band.

@@ -1,6 +1,7 @@
 //! How sure a measurement is, and the sentence that says why.
 
-use super::pair::{Estimate, Material};
+use super::attempt::Estimate;
+use super::pair::Material;
 use crate::units::SampleRate;
 use serde::{Deserialize, Serialize};
 
@@ -44,7 +45,10 @@ pub fn weigh(e: &Estimate, material: Material, rate: SampleRate) -> (Verdict, St
     if e.height < MIN_HEIGHT {
         return (
             Verdict::Undecided,
-            format!("no lag stands out: the highest peak is {:.1} times the curve's RMS, {MIN_HEIGHT:.0} are needed", e.height),
+            format!(
+                "no lag stands out: the highest peak is {:.1} times the curve's RMS, {MIN_HEIGHT:.0} are needed",
+                e.height
+            ),
         );
     }
     if e.at_edge {
@@ -65,23 +69,24 @@ pub fn weigh(e: &Estimate, material: Material, rate: SampleRate) -> (Verdict, St
     if material == Material::Sustained && !e.same_for_all {
         return (
             Verdict::Undecided,
-            "the lag depends on what sounds: passages in which one track leads say something else than the others".into(),
+            "the lag depends on what sounds: passages in which one track leads say something else than the others"
+                .into(),
         );
     }
     if e.parts_agreeing < e.parts - 1 || e.parts == 0 {
         return (
             Verdict::Undecided,
-            format!(
-                "the lag is not constant: {} of {} parts of the recording agree on it",
-                e.parts_agreeing, e.parts
-            ),
+            format!("the lag is not constant: {} of {} parts of the recording agree on it", e.parts_agreeing, e.parts),
         );
     }
     let all = e.parts_agreeing == e.parts;
     if e.height >= SOLID_HEIGHT && e.coherence >= SOLID_COHERENCE && e.rival <= RIVAL_SOLID && all {
         return (
             Verdict::Solid,
-            format!("one clear peak, {:.0} times the curve's RMS; {n} {unit} and every part of the recording agree", e.height),
+            format!(
+                "one clear peak, {:.0} times the curve's RMS; {n} {unit} and every part of the recording agree",
+                e.height
+            ),
         );
     }
     let doubt = if !all {

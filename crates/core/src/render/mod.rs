@@ -1,8 +1,8 @@
 //! Applying corrections, block by block. What is heard and what is delivered both come from here.
 
+mod mix;
 pub mod resample;
 pub mod sinc;
-mod mix;
 
 pub use mix::{Mix, Voice};
 

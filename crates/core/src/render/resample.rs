@@ -38,8 +38,10 @@ impl Resampler {
 
     /// Length after conversion: every output frame whose instant lies inside the input.
     pub fn output_frames(&self, input_frames: i64) -> i64 {
-        i64::try_from((i128::from(input_frames) * i128::from(self.up) + i128::from(self.down) - 1) / i128::from(self.down))
-            .unwrap_or(i64::MAX)
+        i64::try_from(
+            (i128::from(input_frames) * i128::from(self.up) + i128::from(self.down) - 1) / i128::from(self.down),
+        )
+        .unwrap_or(i64::MAX)
     }
 
     fn taps(&self, fraction: f64) -> Vec<f32> {

@@ -49,13 +49,18 @@ pub fn swelling(frames: usize, seed: u64) -> Vec<f32> {
 /// A band-limited copy, later by any number of frames: an oracle written apart from the renderer (wide window, f64).
 pub fn delayed(x: &[f32], delay: f64, gain: f64) -> Vec<f32> {
     let whole = delay.floor() as i64;
-    let taps: Vec<f64> = (-79..=80).map(|k| f64::from(k) + (delay - delay.floor())).map(|d| sinc(d) * kaiser(d / 81.0, 12.0) * gain).collect();
+    let taps: Vec<f64> = (-79..=80)
+        .map(|k| f64::from(k) + (delay - delay.floor()))
+        .map(|d| sinc(d) * kaiser(d / 81.0, 12.0) * gain)
+        .collect();
     (0..x.len() as i64)
         .map(|n| {
             let sum: f64 = taps
                 .iter()
                 .enumerate()
-                .filter_map(|(i, t)| usize::try_from(n - whole - 79 + i as i64).ok().and_then(|k| x.get(k)).map(|v| (t, v)))
+                .filter_map(|(i, t)| {
+                    usize::try_from(n - whole - 79 + i as i64).ok().and_then(|k| x.get(k)).map(|v| (t, v))
+                })
                 .map(|(t, v)| t * f64::from(*v))
                 .sum();
             sum as f32
@@ -77,7 +82,8 @@ pub fn measure(a: &[f32], b: &[f32]) -> PairMeasurement {
 
 pub fn measure_with(a: &[f32], b: &[f32], options: PairOptions) -> PairMeasurement {
     let (a, b) = (MemSource(a.to_vec()), MemSource(b.to_vec()));
-    measure_pair(&Placed { source: &a, start: 0 }, &Placed { source: &b, start: 0 }, rate(), options, &mut |_| true).unwrap()
+    measure_pair(&Placed { source: &a, start: 0 }, &Placed { source: &b, start: 0 }, rate(), options, &mut |_| true)
+        .unwrap()
 }
 
 pub fn vector(name: &str) -> serde_json::Value {

@@ -47,11 +47,19 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     for seed in SEEDS {
         let s = score(seed, rate);
         row(&mut text, &seed.to_string(), s);
-        println!("seed {seed}: {} cells, {} solid ({} wrong), {} likely ({} wrong), {} of another source, {} undecided; plain correlation: {} wrong",
-            s.cells, s.solid, s.solid_wrong, s.likely, s.likely_wrong, s.other_source, s.undecided, s.plain_wrong);
+        println!(
+            "seed {seed}: {} cells, {} solid ({} wrong), {} likely ({} wrong), {} of another source, {} undecided; plain correlation: {} wrong",
+            s.cells, s.solid, s.solid_wrong, s.likely, s.likely_wrong, s.other_source, s.undecided, s.plain_wrong
+        );
         for (sum, n) in [
-            (&mut all.cells, s.cells), (&mut all.solid, s.solid), (&mut all.solid_wrong, s.solid_wrong), (&mut all.likely, s.likely),
-            (&mut all.likely_wrong, s.likely_wrong), (&mut all.other_source, s.other_source), (&mut all.undecided, s.undecided), (&mut all.plain_wrong, s.plain_wrong),
+            (&mut all.cells, s.cells),
+            (&mut all.solid, s.solid),
+            (&mut all.solid_wrong, s.solid_wrong),
+            (&mut all.likely, s.likely),
+            (&mut all.likely_wrong, s.likely_wrong),
+            (&mut all.other_source, s.other_source),
+            (&mut all.undecided, s.undecided),
+            (&mut all.plain_wrong, s.plain_wrong),
         ] {
             *sum += n;
         }
@@ -91,7 +99,9 @@ fn score(seed: u64, rate: SampleRate) -> Score {
             let (pa, pb) = (Placed { source: &a, start: 0 }, Placed { source: &b, start: 0 });
             let m = measure_pair(&pa, &pb, rate, PairOptions::default(), &mut |_| true).expect("memory is readable");
             let near = |name: &str, lag: f64, sign: i8| {
-                played.true_lag(name, (home, 1), (file, channel)).is_some_and(|(t, s)| (lag - t).abs() <= 1.0 && s == sign)
+                played
+                    .true_lag(name, (home, 1), (file, channel))
+                    .is_some_and(|(t, s)| (lag - t).abs() <= 1.0 && s == sign)
             };
             let mut s = Score { cells: 1, ..Score::default() };
             let (lag, sign) = plain(&a.0, &b.0);

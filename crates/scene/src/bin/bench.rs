@@ -97,7 +97,12 @@ fn main() -> Done {
     let placed = |i: usize| Placed { source: &sources[i] as &dyn Source, start: 0 };
     let (measuring, m) = seconds(|| measure_pair(&placed(0), &placed(1), rate, PairOptions::default(), &mut |_| true));
     let m = m?;
-    println!("| measuring one pair of 5 minutes at 48 kHz | {:.2} × decoding both; {measuring:.2} s; says {:.2} samples, {:?} | ≤ 3 × |", measuring / decoding, m.lag_frames.unwrap_or(f64::NAN), m.verdict);
+    println!(
+        "| measuring one pair of 5 minutes at 48 kHz | {:.2} × decoding both; {measuring:.2} s; says {:.2} samples, {:?} | ≤ 3 × |",
+        measuring / decoding,
+        m.lag_frames.unwrap_or(f64::NAN),
+        m.verdict
+    );
 
     // Overview: an hour, against decoding the same hour.
     let hour = folder.join("hour.wav");
@@ -117,20 +122,30 @@ fn main() -> Done {
             builder.push(&block);
         }
     });
-    println!("| overview of an hour, decoding included | {:.2} × the speed of decoding alone; {} points | ≥ 0.5 × |", decoding / both, points?);
+    println!(
+        "| overview of an hour, decoding included | {:.2} × the speed of decoding alone; {} points | ≥ 0.5 × |",
+        decoding / both,
+        points?
+    );
     std::fs::remove_file(&hour)?;
 
     for (label, offset) in [("whole offsets", "-110"), ("fractional offsets", "-110.37")] {
         // Each in a process of its own, so that its peak is its own.
         let run = |minutes: &str| -> Result<(f64, f64), Box<dyn std::error::Error>> {
-            let out = std::process::Command::new(std::env::current_exe()?).arg(&folder).args(["render", offset, minutes]).output()?;
+            let out = std::process::Command::new(std::env::current_exe()?)
+                .arg(&folder)
+                .args(["render", offset, minutes])
+                .output()?;
             let text = String::from_utf8(out.stdout)?;
             let mut numbers = text.split_whitespace().map(str::parse::<f64>);
             Ok((numbers.next().ok_or("no time")??, numbers.next().ok_or("no peak")??))
         };
         let (short, long) = (run("1")?, run("10")?);
         println!("| rendering 24 tracks, {label} | {:.0} × real time on 2 cores | ≥ 100 × |", 600.0 / long.0);
-        println!("| its peak memory, 1 and 10 minutes, {label} | {:.1} and {:.1} MB | independent of length |", short.1, long.1);
+        println!(
+            "| its peak memory, 1 and 10 minutes, {label} | {:.1} and {:.1} MB | independent of length |",
+            short.1, long.1
+        );
     }
     Ok(())
 }

@@ -15,7 +15,11 @@ use std::path::{Path, PathBuf};
 /// Write a delivery; answers the job, whose result lists the files.
 #[utoipa::path(responses((status = 202, body = uuid::Uuid), (status = 404, body = ErrorBody)))]
 #[post("/sessions/{session}/deliveries")]
-pub async fn request_delivery(state: web::Data<State>, path: web::Path<String>, options: web::Json<DeliverOptions>) -> Result<HttpResponse, ServerError> {
+pub async fn request_delivery(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    options: web::Json<DeliverOptions>,
+) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let task = Task::Deliver(options.into_inner());
     let job = jobs::enqueue(state.db(), session.id, &task, &format!("Delivering {}", session.name)).await?;
@@ -26,7 +30,10 @@ pub async fn request_delivery(state: web::Data<State>, path: web::Path<String>, 
 /// Deliveries of a session, newest first.
 #[utoipa::path(responses((status = 200, body = Vec<Job>), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/deliveries")]
-pub async fn list_deliveries(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<Vec<Job>>, ServerError> {
+pub async fn list_deliveries(
+    state: web::Data<State>,
+    path: web::Path<String>,
+) -> Result<web::Json<Vec<Job>>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let mut found = jobs::changed_since(state.db(), session.id, 0).await?;
     found.retain(|j| j.kind == "deliver" && j.state == "done");
@@ -55,7 +62,10 @@ fn attachment(name: &str) -> ContentDisposition {
 /// One file of a delivery.
 #[utoipa::path(responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = ErrorBody)))]
 #[get("/deliveries/{job}/files/{name}")]
-pub async fn download_file(state: web::Data<State>, path: web::Path<(String, String)>) -> Result<NamedFile, ServerError> {
+pub async fn download_file(
+    state: web::Data<State>,
+    path: web::Path<(String, String)>,
+) -> Result<NamedFile, ServerError> {
     let folder = folder(&state, &path.0).await?;
     // Only names that are really there: no path in the URL is ever followed.
     let found = std::fs::read_dir(&folder)?.flatten().find(|e| e.file_name().to_str() == Some(&path.1));
@@ -87,7 +97,8 @@ pub async fn download_archive(state: web::Data<State>, path: web::Path<String>) 
 fn zip_folder(folder: &Path, to: &Path) -> Result<(), ServerError> {
     let broken = |e: zip::result::ZipError| ServerError::Internal(e.to_string());
     let mut zip = zip::ZipWriter::new(std::io::BufWriter::new(std::fs::File::create(to)?));
-    let options = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored).large_file(true);
+    let options =
+        zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored).large_file(true);
     let mut entries: Vec<_> = std::fs::read_dir(folder)?.flatten().collect();
     entries.sort_by_key(std::fs::DirEntry::file_name);
     for entry in entries {

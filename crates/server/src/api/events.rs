@@ -16,7 +16,10 @@ const LOOK_BACK_MS: i64 = 60_000;
 /// Jobs of a session that are at work or ended in the last minute.
 #[utoipa::path(responses((status = 200, body = Vec<jobs::Job>), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/jobs")]
-pub async fn list_jobs(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<Vec<jobs::Job>>, ServerError> {
+pub async fn list_jobs(
+    state: web::Data<State>,
+    path: web::Path<String>,
+) -> Result<web::Json<Vec<jobs::Job>>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     Ok(web::Json(jobs::changed_since(state.db(), session.id, now_ms() - LOOK_BACK_MS).await?))
 }

@@ -54,8 +54,11 @@ pub fn rate(session: &Session) -> Result<u32, ServerError> {
 
 #[derive(OpenApi)]
 #[openapi(
-    info(title = "Marea", description = "Measures how recordings of one event stand to one another, and aligns them. \
-    Times are frames at the session's rate unless a name says otherwise; a lag of B against A is positive when B comes later."),
+    info(
+        title = "Marea",
+        description = "Measures how recordings of one event stand to one another, and aligns them. \
+    Times are frames at the session's rate unless a name says otherwise; a lag of B against A is positive when B comes later."
+    ),
     components(schemas(crate::error::ErrorBody))
 )]
 struct Description;

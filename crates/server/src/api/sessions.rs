@@ -73,7 +73,10 @@ pub async fn load_demo(state: web::Data<State>) -> Result<HttpResponse, ServerEr
 /// One session with tracks and history.
 #[utoipa::path(responses((status = 200, body = SessionDetail), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}")]
-pub async fn show_session(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<SessionDetail>, ServerError> {
+pub async fn show_session(
+    state: web::Data<State>,
+    path: web::Path<String>,
+) -> Result<web::Json<SessionDetail>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let rows = tracks::of_session(state.db(), session.id).await?;
     Ok(web::Json(SessionDetail {
@@ -87,7 +90,11 @@ pub async fn show_session(state: web::Data<State>, path: web::Path<String>) -> R
 /// Change a session's name, temperature, tempo or anchor.
 #[utoipa::path(responses((status = 200, body = Session), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[patch("/sessions/{session}")]
-pub async fn change_session(state: web::Data<State>, path: web::Path<String>, body: web::Json<SessionPatch>) -> Result<web::Json<Session>, ServerError> {
+pub async fn change_session(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    body: web::Json<SessionPatch>,
+) -> Result<web::Json<Session>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     if let Some(anchor) = body.anchor_id {
         tracks::get(state.db(), session.id, anchor).await?;
@@ -109,7 +116,10 @@ pub async fn remove_session(state: web::Data<State>, path: web::Path<String>) ->
 /// Take a track out of a session. Its recording stays in the store.
 #[utoipa::path(responses((status = 204), (status = 404, body = ErrorBody)))]
 #[delete("/sessions/{session}/tracks/{track}")]
-pub async fn remove_track(state: web::Data<State>, path: web::Path<(String, String)>) -> Result<HttpResponse, ServerError> {
+pub async fn remove_track(
+    state: web::Data<State>,
+    path: web::Path<(String, String)>,
+) -> Result<HttpResponse, ServerError> {
     let track = tracks::get(state.db(), id(&path.0, "session")?, id(&path.1, "track")?).await?;
     tracks::delete(state.db(), track.session_id, track.id).await?;
     sessions::touch(state.db(), track.session_id).await?;

@@ -22,7 +22,10 @@ pub const TILE_SAMPLES: usize = 8_192;
 /// points of minimum, maximum and RMS, 64·4^level frames each. Little-endian `f32`. Empty past the end.
 #[utoipa::path(responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/tracks/{track}/tiles/{level}/{tile}")]
-pub async fn tile(state: web::Data<State>, path: web::Path<(String, String, String, usize)>) -> Result<HttpResponse, ServerError> {
+pub async fn tile(
+    state: web::Data<State>,
+    path: web::Path<(String, String, String, usize)>,
+) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path.0, "session")?).await?;
     let track = tracks::get(state.db(), session.id, id(&path.1, "track")?).await?;
     let rate_hz = rate(&session)?;
@@ -36,7 +39,8 @@ pub async fn tile(state: web::Data<State>, path: web::Path<(String, String, Stri
         samples.iter().flat_map(|v| v.to_le_bytes()).collect()
     } else {
         let level: usize = path.2.parse().ok().filter(|l| *l < LEVELS).ok_or(ServerError::NotFound("level"))?;
-        let file = std::fs::File::open(state.workers.store.overview(&track.sha256, rate_hz, track.channel)).map_err(|_| gone())?;
+        let file = std::fs::File::open(state.workers.store.overview(&track.sha256, rate_hz, track.channel))
+            .map_err(|_| gone())?;
         let (at, count) = overview_range(track.frames, level, path.3.saturating_mul(TILE_POINTS), TILE_POINTS);
         let mut bytes = vec![0u8; count * 12];
         file.read_exact_at(&mut bytes, at)?;
@@ -52,7 +56,12 @@ pub async fn tile(state: web::Data<State>, path: web::Path<(String, String, Stri
 /// A WebSocket for listening; see the documentation of the wire format in ARCHITECTURE.md.
 #[utoipa::path(responses((status = 101), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/listen")]
-pub async fn listen(state: web::Data<State>, path: web::Path<String>, req: HttpRequest, body: web::Payload) -> Result<HttpResponse, actix_web::Error> {
+pub async fn listen(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    req: HttpRequest,
+    body: web::Payload,
+) -> Result<HttpResponse, actix_web::Error> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?.id;
     let (response, mut socket, messages) = actix_ws::handle(&req, body)?;
     let mut messages = messages.max_frame_size(1 << 20).aggregate_continuations();

@@ -64,10 +64,14 @@ pub async fn upload(
     mut form: Multipart,
 ) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
-    let broken = |e: actix_multipart::MultipartError| ServerError::Invalid(format!("the upload broke off: {e}; nothing of this file was kept"));
+    let broken = |e: actix_multipart::MultipartError| {
+        ServerError::Invalid(format!("the upload broke off: {e}; nothing of this file was kept"))
+    };
     let mut taken = Vec::new();
     while let Some(mut field) = form.try_next().await.map_err(broken)? {
-        let Some(raw_name) = field.content_disposition().and_then(|d| d.get_filename()).map(str::to_owned) else { continue };
+        let Some(raw_name) = field.content_disposition().and_then(|d| d.get_filename()).map(str::to_owned) else {
+            continue;
+        };
         let file_name = clean_file_name(&raw_name);
         let full = |e: std::io::Error| match e.kind() {
             std::io::ErrorKind::StorageFull => ServerError::DiskFull(format!("“{file_name}” was not kept")),
@@ -80,7 +84,10 @@ pub async fn upload(
         while let Some(chunk) = field.try_next().await.map_err(broken)? {
             bytes += chunk.len() as u64;
             if bytes > state.settings.max_upload_bytes {
-                return Err(ServerError::Invalid(format!("“{file_name}” is larger than {} MB", state.settings.max_upload_bytes >> 20)));
+                return Err(ServerError::Invalid(format!(
+                    "“{file_name}” is larger than {} MB",
+                    state.settings.max_upload_bytes >> 20
+                )));
             }
             if bytes >= next_check {
                 state.workers.store.check_room(0).map_err(|e| named(e, &file_name))?;
@@ -99,9 +106,17 @@ pub async fn upload(
         let known = place.exists();
         // The file first, the row after it: a crash between leaves a file that the next upload finds again.
         state.workers.store.keep(&part.0, &place).map_err(full)?;
-        let task = Task::Import { sha256: hex::encode(&sha256), file_name: file_name.clone(), order: chosen.at.unwrap_or_else(now_ms) };
+        let task = Task::Import {
+            sha256: hex::encode(&sha256),
+            file_name: file_name.clone(),
+            order: chosen.at.unwrap_or_else(now_ms),
+        };
         let mut tx = state.db().begin().await?;
-        sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)").bind(&sha256).bind(bytes).execute(&mut *tx).await?;
+        sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)")
+            .bind(&sha256)
+            .bind(bytes)
+            .execute(&mut *tx)
+            .await?;
         let job = jobs::enqueue(&mut *tx, session.id, &task, &format!("Bringing in {file_name}")).await?;
         tx.commit().await?;
         state.workers.nudge(session.id);

@@ -104,7 +104,10 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
                 continue;
             }
             // By the same amount, so that the set keeps its inner distances.
-            let after = TrackPatch { offset_frames: Some(mate.offset_frames + offset - row.offset_frames), ..TrackPatch::default() };
+            let after = TrackPatch {
+                offset_frames: Some(mate.offset_frames + offset - row.offset_frames),
+                ..TrackPatch::default()
+            };
             after.check(&mate.name, rate)?;
             push(&mut changes, mate.id, after.before(mate), after);
         }
@@ -116,7 +119,10 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
     for c in &changes {
         tracks::apply(&mut *tx, c.track_id, &c.after).await?;
     }
-    sqlx::query("UPDATE decisions SET state = 'superseded' WHERE session_id = ? AND state = 'undone'").bind(session).execute(&mut *tx).await?;
+    sqlx::query("UPDATE decisions SET state = 'superseded' WHERE session_id = ? AND state = 'undone'")
+        .bind(session)
+        .execute(&mut *tx)
+        .await?;
     let label: String = new.label.chars().filter(|c| !c.is_control()).take(300).collect();
     let done = sqlx::query("INSERT INTO decisions (session_id, label, changes) VALUES (?, ?, ?)")
         .bind(session)
@@ -153,10 +159,21 @@ pub async fn undo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, Ser
 /// # Errors
 /// As the database says.
 pub async fn redo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
-    walk(db, session, "SELECT id, label, changes, state FROM decisions WHERE session_id = ? AND state = 'undone' ORDER BY id LIMIT 1", "done").await
+    walk(
+        db,
+        session,
+        "SELECT id, label, changes, state FROM decisions WHERE session_id = ? AND state = 'undone' ORDER BY id LIMIT 1",
+        "done",
+    )
+    .await
 }
 
-async fn walk(db: &MySqlPool, session: Uuid, select: &'static str, to: &'static str) -> Result<Option<Decision>, ServerError> {
+async fn walk(
+    db: &MySqlPool,
+    session: Uuid,
+    select: &'static str,
+    to: &'static str,
+) -> Result<Option<Decision>, ServerError> {
     let mut tx = db.begin().await?;
     lock(&mut tx, session).await?;
     let row: Option<DecisionRow> = sqlx::query_as(select).bind(session).fetch_optional(&mut *tx).await?;

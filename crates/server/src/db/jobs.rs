@@ -56,7 +56,12 @@ const COLUMNS: &str = "SELECT id, session_id, kind, title, state, progress, doin
 ///
 /// # Errors
 /// As the database says.
-pub async fn enqueue(db: impl MySqlExecutor<'_>, session: Uuid, task: &crate::jobs::Task, title: &str) -> Result<Uuid, ServerError> {
+pub async fn enqueue(
+    db: impl MySqlExecutor<'_>,
+    session: Uuid,
+    task: &crate::jobs::Task,
+    title: &str,
+) -> Result<Uuid, ServerError> {
     let id = Uuid::now_v7();
     sqlx::query("INSERT INTO jobs (id, session_id, kind, title, payload) VALUES (?, ?, ?, ?, ?)")
         .bind(id)
@@ -123,7 +128,8 @@ pub async fn report(db: &MySqlPool, job: Uuid, worker: Uuid, progress: f64, doin
 /// # Errors
 /// As the database says.
 pub async fn attempts(db: &MySqlPool, job: Uuid) -> Result<i32, ServerError> {
-    let row: Option<(i32,)> = sqlx::query_as("SELECT attempts FROM jobs WHERE id = ?").bind(job).fetch_optional(db).await?;
+    let row: Option<(i32,)> =
+        sqlx::query_as("SELECT attempts FROM jobs WHERE id = ?").bind(job).fetch_optional(db).await?;
     Ok(row.map_or(0, |r| r.0))
 }
 
@@ -183,7 +189,9 @@ pub async fn get(db: &MySqlPool, job: Uuid) -> Result<Job, ServerError> {
 /// # Errors
 /// As the database says.
 pub async fn changed_since(db: &MySqlPool, session: Uuid, since_ms: i64) -> Result<Vec<Job>, ServerError> {
-    let sql = format!("{COLUMNS} WHERE session_id = ? AND updated_at >= FROM_UNIXTIME(? / 1000.0) ORDER BY updated_at LIMIT 500");
+    let sql = format!(
+        "{COLUMNS} WHERE session_id = ? AND updated_at >= FROM_UNIXTIME(? / 1000.0) ORDER BY updated_at LIMIT 500"
+    );
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).bind(since_ms).fetch_all(db).await?)
 }
 

@@ -2,8 +2,8 @@
 
 use crate::error::ServerError;
 use marea_core::measure::PairMeasurement;
-use sqlx::types::Json;
 use sqlx::MySqlPool;
+use sqlx::types::Json;
 use uuid::Uuid;
 
 /// The measurement of B against A, if there is one on this basis.

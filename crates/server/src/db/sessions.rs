@@ -29,7 +29,8 @@ pub struct Session {
     pub is_demo: bool,
 }
 
-const COLUMNS: &str = "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, anchor_id, revision, is_demo FROM sessions";
+const COLUMNS: &str =
+    "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, anchor_id, revision, is_demo FROM sessions";
 
 /// What can be set on a session.
 #[derive(Debug, Clone, Default, Deserialize, ToSchema)]
@@ -62,7 +63,12 @@ pub fn checked_name(raw: &str, what: &str) -> Result<String, ServerError> {
 /// As the database says.
 pub async fn create(db: impl MySqlExecutor<'_>, name: &str, is_demo: bool) -> Result<Uuid, ServerError> {
     let id = Uuid::now_v7();
-    sqlx::query("INSERT INTO sessions (id, name, is_demo) VALUES (?, ?, ?)").bind(id).bind(name).bind(is_demo).execute(db).await?;
+    sqlx::query("INSERT INTO sessions (id, name, is_demo) VALUES (?, ?, ?)")
+        .bind(id)
+        .bind(name)
+        .bind(is_demo)
+        .execute(db)
+        .await?;
     Ok(id)
 }
 
@@ -71,7 +77,9 @@ pub async fn create(db: impl MySqlExecutor<'_>, name: &str, is_demo: bool) -> Re
 /// # Errors
 /// As the database says.
 pub async fn list(db: impl MySqlExecutor<'_>) -> Result<Vec<Session>, ServerError> {
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{COLUMNS} ORDER BY created_at DESC, id DESC"))).fetch_all(db).await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{COLUMNS} ORDER BY created_at DESC, id DESC")))
+        .fetch_all(db)
+        .await?)
 }
 
 /// One session.
@@ -134,8 +142,17 @@ pub async fn touch(db: impl MySqlExecutor<'_>, id: Uuid) -> Result<(), ServerErr
 ///
 /// # Errors
 /// As the database says.
-pub async fn settle(db: &sqlx::MySqlPool, id: Uuid, rate_hz: u32, time_reference: Option<i64>) -> Result<Session, ServerError> {
-    sqlx::query("UPDATE sessions SET rate_hz = COALESCE(rate_hz, ?) WHERE id = ?").bind(rate_hz).bind(id).execute(db).await?;
+pub async fn settle(
+    db: &sqlx::MySqlPool,
+    id: Uuid,
+    rate_hz: u32,
+    time_reference: Option<i64>,
+) -> Result<Session, ServerError> {
+    sqlx::query("UPDATE sessions SET rate_hz = COALESCE(rate_hz, ?) WHERE id = ?")
+        .bind(rate_hz)
+        .bind(id)
+        .execute(db)
+        .await?;
     let session = get(db, id).await?;
     if let (None, Some(t), Some(rate)) = (session.origin_frames, time_reference, session.rate_hz) {
         let origin = i128::from(t) * i128::from(rate) / i128::from(rate_hz);

@@ -175,7 +175,8 @@ impl TrackPatch {
     }
 }
 
-const COLUMNS: &str = "SELECT id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
+const COLUMNS: &str =
+    "SELECT id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
     name, role, source, side, start_frame, frames, offset_frames, invert, gain_db FROM tracks";
 
 /// A session's tracks in their order.
@@ -193,7 +194,12 @@ pub async fn of_session(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec
 /// [`ServerError::NotFound`].
 pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid, id: Uuid) -> Result<TrackRow, ServerError> {
     let sql = format!("{COLUMNS} WHERE session_id = ? AND id = ?");
-    sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).bind(id).fetch_optional(db).await?.ok_or(ServerError::NotFound("track"))
+    sqlx::query_as(sqlx::AssertSqlSafe(sql))
+        .bind(session)
+        .bind(id)
+        .fetch_optional(db)
+        .await?
+        .ok_or(ServerError::NotFound("track"))
 }
 
 /// Adds a track; one that is there already (same recording, same channel) stays as it is.

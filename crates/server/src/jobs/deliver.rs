@@ -70,7 +70,13 @@ const BLOCK: i64 = 16_384;
 ///
 /// # Errors
 /// As [`JobError`] says; nothing is left behind.
-pub async fn run(w: &Workers, session: Uuid, job: Uuid, options: &DeliverOptions, reporter: &Reporter) -> Result<serde_json::Value, JobError> {
+pub async fn run(
+    w: &Workers,
+    session: Uuid,
+    job: Uuid,
+    options: &DeliverOptions,
+    reporter: &Reporter,
+) -> Result<serde_json::Value, JobError> {
     let s = sessions::get(&w.db, session).await?;
     let all = tracks::of_session(&w.db, session).await?;
     if all.is_empty() {
@@ -94,7 +100,14 @@ pub async fn run(w: &Workers, session: Uuid, job: Uuid, options: &DeliverOptions
     .await
 }
 
-fn write_all(store: &Store, folder: &Path, s: &Session, all: &[TrackRow], options: &DeliverOptions, rep: &Reporter) -> Result<Vec<DeliveredFile>, JobError> {
+fn write_all(
+    store: &Store,
+    folder: &Path,
+    s: &Session,
+    all: &[TrackRow],
+    options: &DeliverOptions,
+    rep: &Reporter,
+) -> Result<Vec<DeliveredFile>, JobError> {
     let disk = |e: std::io::Error| match e.kind() {
         std::io::ErrorKind::StorageFull => JobError::Failed("the disk is full; no delivery was written".into()),
         _ => JobError::Failed(format!("the delivery could not be written: {e}")),
@@ -116,7 +129,9 @@ fn write_all(store: &Store, folder: &Path, s: &Session, all: &[TrackRow], option
         FileStart::Earliest => first,
     };
     let bytes: i64 = groups.iter().map(|g| g.len() as i64 * (end - start).max(0) * 4).sum();
-    store.check_room(u64::try_from(bytes).unwrap_or(0)).map_err(|e| JobError::Failed(format!("no delivery was written: {e}")))?;
+    store
+        .check_room(u64::try_from(bytes).unwrap_or(0))
+        .map_err(|e| JobError::Failed(format!("no delivery was written: {e}")))?;
     let mut taken = HashSet::new();
     let mut files = Vec::new();
     let mut sheet = sheet_head();

@@ -28,12 +28,17 @@ pub async fn run(
     let sha256 = hex::decode(sha).map_err(|e| JobError::Failed(e.to_string()))?;
     let about = |e: &dyn std::fmt::Display| JobError::Failed(format!("“{file_name}” {e}"));
     let path = w.store.recording(&sha256);
-    let info = blocking(move || AudioReader::open(&path).map(|r| r.info().clone()).map_err(|e| JobError::Failed(e.to_string())))
-        .await
-        .map_err(|e| about(&e))?;
+    let info = blocking(move || {
+        AudioReader::open(&path).map(|r| r.info().clone()).map_err(|e| JobError::Failed(e.to_string()))
+    })
+    .await
+    .map_err(|e| about(&e))?;
     let existing = tracks::of_session(&w.db, session).await?;
     if let Some(same) = existing.iter().find(|t| t.sha256 == sha256) {
-        let text = format!("“{file_name}” holds the same sound as “{}”, which is in the session already; it was not added again", same.file_name);
+        let text = format!(
+            "“{file_name}” holds the same sound as “{}”, which is in the session already; it was not added again",
+            same.file_name
+        );
         return Ok(json!({ "added": 0, "note": text }));
     }
     let reference = info.time_reference.and_then(|t| i64::try_from(t).ok());
@@ -101,12 +106,20 @@ pub async fn run(
 }
 
 /// Session frame of a recording's beginning, from its time stamp.
-fn place(reference: Option<i64>, file: SampleRate, session: SampleRate, origin: Option<i64>, notes: &mut Vec<String>) -> i64 {
+fn place(
+    reference: Option<i64>,
+    file: SampleRate,
+    session: SampleRate,
+    origin: Option<i64>,
+    notes: &mut Vec<String>,
+) -> i64 {
     let (Some(reference), Some(origin)) = (reference, origin) else { return 0 };
     let at = i128::from(reference) * i128::from(session.hz()) / i128::from(file.hz()) - i128::from(origin);
     let limit = i128::from(STAMP_RANGE_HOURS * 3_600 * i64::from(session.hz()));
     if at.abs() > limit {
-        notes.push("its time stamp is more than twelve hours from the others; it was placed at the session's beginning".into());
+        notes.push(
+            "its time stamp is more than twelve hours from the others; it was placed at the session's beginning".into(),
+        );
         return 0;
     }
     i64::try_from(at).unwrap_or(0)

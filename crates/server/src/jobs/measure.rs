@@ -16,7 +16,13 @@ const METHOD: u32 = 1;
 
 /// How far apart two tracks can be by the places of their microphones.
 pub fn options_for(a: &str, b: &str) -> PairOptions {
-    let max_lag_s = if [a, b].contains(&"room") { 0.08 } else if [a, b].contains(&"main") { 0.045 } else { 0.03 };
+    let max_lag_s = if [a, b].contains(&"room") {
+        0.08
+    } else if [a, b].contains(&"main") {
+        0.045
+    } else {
+        0.03
+    };
     PairOptions { max_lag_s, ..PairOptions::default() }
 }
 
@@ -39,7 +45,13 @@ pub fn open(store: &Store, track: &TrackRow, rate_hz: u32) -> Result<WorkFile, J
 ///
 /// # Errors
 /// As [`JobError`] says.
-pub async fn run(w: &Workers, session: Uuid, a: Uuid, b: Uuid, reporter: &Reporter) -> Result<serde_json::Value, JobError> {
+pub async fn run(
+    w: &Workers,
+    session: Uuid,
+    a: Uuid,
+    b: Uuid,
+    reporter: &Reporter,
+) -> Result<serde_json::Value, JobError> {
     let s = sessions::get(&w.db, session).await?;
     let rate_hz = s.rate_hz.unwrap_or(48_000);
     let (ta, tb) = (tracks::get(&w.db, session, a).await?, tracks::get(&w.db, session, b).await?);
@@ -50,9 +62,11 @@ pub async fn run(w: &Workers, session: Uuid, a: Uuid, b: Uuid, reporter: &Report
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
         let (sa, sb) = (open(&store, &ta, rate_hz)?, open(&store, &tb, rate_hz)?);
         let (pa, pb) = (Placed { source: &sa, start: ta.start_frame }, Placed { source: &sb, start: tb.start_frame });
-        measure_pair(&pa, &pb, rate, options_for(&ta.role, &tb.role), &mut |p| rep.report(p, &doing)).map_err(|e| match e {
-            MeasureError::Stopped => JobError::Stopped,
-            MeasureError::Read(e) => JobError::Failed(e.to_string()),
+        measure_pair(&pa, &pb, rate, options_for(&ta.role, &tb.role), &mut |p| rep.report(p, &doing)).map_err(|e| {
+            match e {
+                MeasureError::Stopped => JobError::Stopped,
+                MeasureError::Read(e) => JobError::Failed(e.to_string()),
+            }
         })
     })
     .await?;

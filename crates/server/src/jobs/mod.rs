@@ -205,9 +205,17 @@ impl Workers {
         self.nudge(session);
     }
 
-    async fn work(&self, session: Uuid, job: Uuid, task: &Task, reporter: &Reporter) -> Result<serde_json::Value, JobError> {
+    async fn work(
+        &self,
+        session: Uuid,
+        job: Uuid,
+        task: &Task,
+        reporter: &Reporter,
+    ) -> Result<serde_json::Value, JobError> {
         match task {
-            Task::Import { sha256, file_name, order } => import::run(self, session, sha256, file_name, *order, reporter).await,
+            Task::Import { sha256, file_name, order } => {
+                import::run(self, session, sha256, file_name, *order, reporter).await
+            }
             Task::Measure { a, b } => measure::run(self, session, *a, *b, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }

@@ -134,7 +134,12 @@ fn play(
         };
         match read() {
             Ok(readings) => {
-                let bytes = wire::block(generation, at, [&readings[0], &readings[1]], [&planes[0], &planes[1], &planes[2], &planes[3]]);
+                let bytes = wire::block(
+                    generation,
+                    at,
+                    [&readings[0], &readings[1]],
+                    [&planes[0], &planes[1], &planes[2], &planes[3]],
+                );
                 outbox.blocking_send(Reply::Block(bytes)).ok()?;
             }
             Err(e) => {

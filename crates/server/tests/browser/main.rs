@@ -50,7 +50,10 @@ async fn the_whole_way() {
     b.click("nav a[href$='/align']").await;
     b.until("measured", "return document.querySelector('[data-test=sentence]')?.dataset.verdict === 'solid'").await;
     let sentence = b.find("[data-test=sentence]").await.text().await.expect("text");
-    assert!(sentence.contains("Drum far near arrives later by 6.94 ms (333") && sentence.contains("2.38 m), inverted"), "{sentence}");
+    assert!(
+        sentence.contains("Drum far near arrives later by 6.94 ms (333") && sentence.contains("2.38 m), inverted"),
+        "{sentence}"
+    );
 
     // Apply with one key; the lane moves, its recorded place stays as ghost.
     let lane = "[data-lane='Drum far near']";
@@ -65,11 +68,16 @@ async fn the_whole_way() {
     let first = |v: &serde_json::Value| v.as_array().unwrap().iter().position(|n| n.as_i64().unwrap() > 12);
     let (was, is) = (first(&before), first(&after));
     assert!(is.is_some() && (was.is_none() || was > is), "the attack is drawn earlier: {was:?} then {is:?}");
-    b.until("nothing is left over", "return document.querySelector('[data-test=remaining]')?.innerText === '0.00 ms'").await;
+    b.until("nothing is left over", "return document.querySelector('[data-test=remaining]')?.innerText === '0.00 ms'")
+        .await;
 
     // Nudge by one and by ten, flip, undo, redo: all by keys.
     let offset = async |expected: &str| {
-        b.until(&format!("offset {expected}"), &format!("return document.querySelector(\"{lane}\")?.dataset.offset === '{expected}'")).await;
+        b.until(
+            &format!("offset {expected}"),
+            &format!("return document.querySelector(\"{lane}\")?.dataset.offset === '{expected}'"),
+        )
+        .await;
     };
     b.key("]").await;
     offset("-332").await;
@@ -94,11 +102,17 @@ async fn the_whole_way() {
     b.js("const e=document.querySelector('[data-test=offset]'); e.value='-333'; e.blur()").await;
 
     // Listen.
-    let bar = async |name: &str| b.find("[data-test=listen-bar]").await.attr(&format!("data-{name}")).await.unwrap().unwrap_or_default();
+    let bar = async |name: &str| {
+        b.find("[data-test=listen-bar]").await.attr(&format!("data-{name}")).await.unwrap().unwrap_or_default()
+    };
     b.key(" ").await;
     b.until("sound", "const d=document.querySelector('[data-test=listen-bar]').dataset; return d.context==='running' && Number(d.frame)>24000").await;
     b.key("c").await;
-    b.until("as recorded", "return document.querySelector('[data-test=as-recorded]').getAttribute('aria-pressed')==='true'").await;
+    b.until(
+        "as recorded",
+        "return document.querySelector('[data-test=as-recorded]').getAttribute('aria-pressed')==='true'",
+    )
+    .await;
     b.key("s").await;
     b.key("m").await;
     b.click("[title='solo Drum near']").await;
@@ -110,7 +124,11 @@ async fn the_whole_way() {
     b.until("stopped", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='false'").await;
 
     // Deliver, and look into the file that the browser downloaded.
-    b.cdp("Browser.setDownloadBehavior", serde_json::json!({ "behavior": "allow", "downloadPath": b.downloads.path() })).await;
+    b.cdp(
+        "Browser.setDownloadBehavior",
+        serde_json::json!({ "behavior": "allow", "downloadPath": b.downloads.path() }),
+    )
+    .await;
     b.click("nav a[href$='/deliver']").await;
     b.click("[data-test=write]").await;
     b.find("[data-test=delivery]").await;
@@ -121,7 +139,12 @@ async fn the_whole_way() {
     let (_, planes) = read(&std::fs::read(&path).expect("the file"));
     assert_eq!(planes[0].len(), 960_000);
     for n in 0..960_000 - 333 {
-        assert!((planes[0][n] - 0.6 * x[n]).abs() < 2.5 / 8_388_608.0, "frame {n}: {} instead of {}", planes[0][n], 0.6 * x[n]);
+        assert!(
+            (planes[0][n] - 0.6 * x[n]).abs() < 2.5 / 8_388_608.0,
+            "frame {n}: {} instead of {}",
+            planes[0][n],
+            0.6 * x[n]
+        );
     }
     assert_eq!(b.errors().await, Vec::<String>::new());
     b.close().await;
@@ -134,7 +157,14 @@ async fn nothing_comes_from_another_host() {
     let b = Browser::open(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");
     new_session(&b, &s, "At home").await;
-    bring_in(&b, &[put(folder.path(), "x.wav", wav(&[hits(100_000, 1)], 48_000, None)), put(folder.path(), "y.wav", wav(&[hits(100_000, 2)], 48_000, None))]).await;
+    bring_in(
+        &b,
+        &[
+            put(folder.path(), "x.wav", wav(&[hits(100_000, 1)], 48_000, None)),
+            put(folder.path(), "y.wav", wav(&[hits(100_000, 2)], 48_000, None)),
+        ],
+    )
+    .await;
     b.find("[data-track='y']").await;
     for view in ["align", "deliver", "recordings"] {
         b.click(&format!("nav a[href$='/{view}']")).await;
@@ -148,7 +178,11 @@ async fn nothing_comes_from_another_host() {
     assert!(asked.len() > 15, "only {} requests seen: {asked:?}", asked.len());
     let own = s.base.trim_start_matches("http").to_string();
     for url in &asked {
-        let at_home = url.starts_with(&format!("http{own}")) || url.starts_with(&format!("ws{own}")) || url.starts_with("data:") || url.starts_with("blob:") || url.starts_with("chrome");
+        let at_home = url.starts_with(&format!("http{own}"))
+            || url.starts_with(&format!("ws{own}"))
+            || url.starts_with("data:")
+            || url.starts_with("blob:")
+            || url.starts_with("chrome");
         assert!(at_home, "{url}");
     }
     // Fonts are those shipped with the application.
@@ -169,7 +203,8 @@ async fn trouble_is_said_and_forgotten_when_over() {
     b.js(drop).await;
     bring_in(&b, &[put(folder.path(), "good.wav", wav(&[hits(100_000, 1)], 48_000, None))]).await;
     b.find("[data-track='good']").await;
-    b.until("the letter is refused", "return document.body.innerText.includes('“letter.wav” is not a recording')").await;
+    b.until("the letter is refused", "return document.body.innerText.includes('“letter.wav” is not a recording')")
+        .await;
     b.until("the empty file is refused", "return document.body.innerText.includes('“empty.wav” is empty')").await;
     // Nothing to align with one track: the view says what to do.
     b.click("nav a[href$='/align']").await;
@@ -188,7 +223,11 @@ async fn the_page_survives_its_database() {
     let _turn = TURN.lock().await;
     let folder = tempfile::tempdir().expect("a folder");
     let start = || {
-        let out = std::process::Command::new(project().join("scripts/database.sh")).arg(folder.path()).arg(std::process::id().to_string()).output().unwrap();
+        let out = std::process::Command::new(project().join("scripts/database.sh"))
+            .arg(folder.path())
+            .arg(std::process::id().to_string())
+            .output()
+            .unwrap();
         String::from_utf8(out.stdout).unwrap().trim().to_string()
     };
     let stop = async || {
@@ -206,7 +245,11 @@ async fn the_page_survives_its_database() {
     b.find("[data-track='one']").await;
     stop().await;
     b.until("the page says so", "return document.querySelector('.away')?.innerText.includes('database')").await;
-    assert_eq!(b.js("return document.querySelectorAll('tr[data-track]').length").await, 1, "what was there stays in view");
+    assert_eq!(
+        b.js("return document.querySelectorAll('tr[data-track]').length").await,
+        1,
+        "what was there stays in view"
+    );
     start();
     b.until("the page goes on", "return document.querySelector('.away') === null").await;
     bring_in(&b, &[put(folder.path(), "two.wav", wav(&[hits(100_000, 2)], 48_000, None))]).await;

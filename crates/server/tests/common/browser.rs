@@ -94,14 +94,20 @@ impl Browser {
 
     /// Errors the page logged since the last call.
     pub async fn errors(&self) -> Vec<String> {
-        let entries = self.page.issue_cmd(Raw { path: "se/log", body: json!({ "type": "browser" }) }).await.expect("the log");
+        let entries =
+            self.page.issue_cmd(Raw { path: "se/log", body: json!({ "type": "browser" }) }).await.expect("the log");
         let entries = entries.as_array().cloned().unwrap_or_default();
-        entries.iter().filter(|e| e["level"] == "SEVERE").map(|e| e["message"].as_str().unwrap_or("").to_string()).collect()
+        entries
+            .iter()
+            .filter(|e| e["level"] == "SEVERE")
+            .map(|e| e["message"].as_str().unwrap_or("").to_string())
+            .collect()
     }
 
     /// Addresses the page asked for since the last call.
     pub async fn requested(&self) -> Vec<String> {
-        let entries = self.page.issue_cmd(Raw { path: "se/log", body: json!({ "type": "performance" }) }).await.expect("the log");
+        let entries =
+            self.page.issue_cmd(Raw { path: "se/log", body: json!({ "type": "performance" }) }).await.expect("the log");
         let entries = entries.as_array().cloned().unwrap_or_default();
         let messages = entries.iter().filter_map(|e| serde_json::from_str::<Value>(e["message"].as_str()?).ok());
         messages
@@ -111,7 +117,12 @@ impl Browser {
     }
 
     pub async fn find(&self, css: &str) -> fantoccini::elements::Element {
-        self.page.wait().at_most(Duration::from_secs(40)).for_element(Locator::Css(css)).await.unwrap_or_else(|e| panic!("{css}: {e}"))
+        self.page
+            .wait()
+            .at_most(Duration::from_secs(40))
+            .for_element(Locator::Css(css))
+            .await
+            .unwrap_or_else(|e| panic!("{css}: {e}"))
     }
 
     pub async fn click(&self, css: &str) {

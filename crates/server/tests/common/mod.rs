@@ -100,13 +100,16 @@ impl TestServer {
         let (end, ended) = watch::channel(false);
         let thread = std::thread::spawn(move || {
             actix_web::rt::System::new().block_on(async move {
-                if let Err(e) = marea_server::run::run(listener, s, ended).await {
+                if let Err(e) = marea_server::run::run(listener, s, ended, || {}).await {
                     eprintln!("the test server ended: {e}");
                 }
             });
         });
         let made = Self { base, store, database_url, http: reqwest::Client::new(), end, thread: Some(thread) };
-        made.until("the server answers", async |s: &Self| s.http.get(format!("{}/api/health", s.base)).send().await.is_ok()).await;
+        made.until("the server answers", async |s: &Self| {
+            s.http.get(format!("{}/api/health", s.base)).send().await.is_ok()
+        })
+        .await;
         made
     }
 
@@ -245,7 +248,9 @@ pub fn hits(frames: usize, seed: u64) -> Vec<f32> {
 
 /// `x` later by `frames` (negative: earlier), times `factor`, same length.
 pub fn moved(x: &[f32], frames: i64, factor: f32) -> Vec<f32> {
-    (0..x.len() as i64).map(|n| usize::try_from(n - frames).ok().and_then(|i| x.get(i)).map_or(0.0, |v| v * factor)).collect()
+    (0..x.len() as i64)
+        .map(|n| usize::try_from(n - frames).ok().and_then(|i| x.get(i)).map_or(0.0, |v| v * factor))
+        .collect()
 }
 
 /// The bytes of a 24-bit file.

@@ -21,20 +21,38 @@ async fn from_files_to_a_correction_and_back() {
     let s = TestServer::start().await;
     let session = s.session("A struck evening").await;
     let x = hits(480_000, 1);
-    let tracks = s.bring_in(&session, &[("First near.wav", wav(&[x.clone()], 48_000, None)), ("Second near.wav", wav(&[moved(&x, 221, -0.5)], 48_000, None))]).await;
+    let tracks = s
+        .bring_in(
+            &session,
+            &[
+                ("First near.wav", wav(&[x.clone()], 48_000, None)),
+                ("Second near.wav", wav(&[moved(&x, 221, -0.5)], 48_000, None)),
+            ],
+        )
+        .await;
     assert_eq!((tracks.len(), &tracks[0]["name"], &tracks[1]["role"]), (2, &json!("First near"), &json!("near")));
     let (a, b) = (id(&tracks[0]), id(&tracks[1]));
     let view = pair_of(&s, &session, &a, &b).await;
     assert_eq!(view["measurement"]["verdict"], "solid", "{}", view["measurement"]["reason"]);
     assert!((view["lag"]["samples"].as_f64().unwrap() - 221.0).abs() < 0.05);
     // Arithmetic: 221 frames at 48 kHz are 4.604 ms, at 343.2 m/s 1.580 m.
-    assert!((view["lag"]["ms"].as_f64().unwrap() - 4.604).abs() < 0.002 && (view["lag"]["metres"].as_f64().unwrap() - 1.580).abs() < 0.001);
+    assert!(
+        (view["lag"]["ms"].as_f64().unwrap() - 4.604).abs() < 0.002
+            && (view["lag"]["metres"].as_f64().unwrap() - 1.580).abs() < 0.001
+    );
     assert_eq!(view["measurement"]["sign"], -1);
     // Asked again, it is there already.
     let (status, _) = s.post(&format!("/api/sessions/{session}/pairs"), json!({ "a": a, "b": b })).await;
     assert_eq!(status, 204);
 
-    let sum = |v: &Value| v["sum_gain"].as_array().unwrap().iter().map(|g| g["corrected_db"].as_f64().unwrap()).fold(f64::INFINITY, f64::min);
+    let sum = |v: &Value| {
+        v["sum_gain"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|g| g["corrected_db"].as_f64().unwrap())
+            .fold(f64::INFINITY, f64::min)
+    };
     let path = format!("/api/sessions/{session}/pairs/sum?a={a}&b={b}");
     assert!(sum(&s.get(&path).await.1) < -2.0, "as it stands it combs");
     let decide = format!("/api/sessions/{session}/decisions");
@@ -50,7 +68,8 @@ async fn from_files_to_a_correction_and_back() {
         assert_eq!((c["offset_frames"].as_f64(), c["invert"].as_bool()), (Some(offset), Some(invert)), "{way}");
     }
     // A new decision puts what was taken back out of reach; it stays in the history.
-    s.post(&decide, json!({ "label": "nudged", "changes": [{ "track_id": b, "after": { "offset_frames": 1.0 } }] })).await;
+    s.post(&decide, json!({ "label": "nudged", "changes": [{ "track_id": b, "after": { "offset_frames": 1.0 } }] }))
+        .await;
     assert_eq!(s.post(&format!("/api/sessions/{session}/redo"), json!({})).await.1, Value::Null);
     let states: Vec<Value> = s.get(&decide).await.1.as_array().unwrap().iter().map(|d| d["state"].clone()).collect();
     assert_eq!(states, ["superseded", "done"]);
@@ -61,14 +80,27 @@ async fn linked_channels_move_together() {
     let s = TestServer::start().await;
     let session = s.session("Pairs").await;
     let x = hits(200_000, 2);
-    let tracks = s.bring_in(&session, &[("Main pair.wav", wav(&[x.clone(), moved(&x, 5, 1.0)], 48_000, None)), ("Spot.wav", wav(&[x], 48_000, None))]).await;
-    assert_eq!((&tracks[0]["side"], &tracks[1]["side"], &tracks[0]["role"]), (&json!("left"), &json!("right"), &json!("main")));
+    let tracks = s
+        .bring_in(
+            &session,
+            &[
+                ("Main pair.wav", wav(&[x.clone(), moved(&x, 5, 1.0)], 48_000, None)),
+                ("Spot.wav", wav(&[x], 48_000, None)),
+            ],
+        )
+        .await;
+    assert_eq!(
+        (&tracks[0]["side"], &tracks[1]["side"], &tracks[0]["role"]),
+        (&json!("left"), &json!("right"), &json!("main"))
+    );
     assert_eq!(tracks[0]["link_id"], tracks[1]["link_id"]);
     assert_eq!(tracks[2]["link_id"], Value::Null);
-    let change = json!({ "label": "moved", "changes": [{ "track_id": tracks[1]["id"], "after": { "offset_frames": -7.5 } }] });
+    let change =
+        json!({ "label": "moved", "changes": [{ "track_id": tracks[1]["id"], "after": { "offset_frames": -7.5 } }] });
     let (_, made) = s.post(&format!("/api/sessions/{session}/decisions"), change).await;
     assert_eq!(made["changes"].as_array().unwrap().len(), 2);
-    let offsets: Vec<f64> = s.tracks(&session).await.iter().map(|t| t["correction"]["offset_frames"].as_f64().unwrap()).collect();
+    let offsets: Vec<f64> =
+        s.tracks(&session).await.iter().map(|t| t["correction"]["offset_frames"].as_f64().unwrap()).collect();
     assert_eq!(offsets, [-7.5, -7.5, 0.0]);
     s.post(&format!("/api/sessions/{session}/undo"), json!({})).await;
     assert!(s.tracks(&session).await.iter().all(|t| t["correction"]["offset_frames"] == 0.0));
@@ -146,7 +178,12 @@ async fn tiles_are_what_the_core_says() {
         let got = floats(format!("{base}/{level}/0")).await;
         let points = &overview.levels[level];
         assert_eq!(got.len(), points.len().min(1_024) * 3);
-        assert_eq!((got[0], got[1], got[2]), (points[0].min, points[0].max, points[0].rms), "level {level}, {} frames", frames_a_point(level));
+        assert_eq!(
+            (got[0], got[1], got[2]),
+            (points[0].min, points[0].max, points[0].rms),
+            "level {level}, {} frames",
+            frames_a_point(level)
+        );
     }
     assert_eq!(s.get(&format!("{}/7/0", &base[s.base.len()..])).await.0, 404);
 }
@@ -156,11 +193,16 @@ async fn events_are_pushed() {
     use futures_util::StreamExt;
     let s = TestServer::start().await;
     let session = s.session("Events").await;
-    let mut stream = s.http.get(format!("{}/api/sessions/{session}/events", s.base)).send().await.unwrap().bytes_stream();
+    let mut stream =
+        s.http.get(format!("{}/api/sessions/{session}/events", s.base)).send().await.unwrap().bytes_stream();
     let mut text = String::new();
     s.upload(&session, "x.wav", wav(&[hits(400_000, 6)], 48_000, None)).await;
     while !(text.contains("\"state\":\"done\"") && text.matches("event: changed").count() >= 2) {
-        let chunk = tokio::time::timeout(std::time::Duration::from_secs(30), stream.next()).await.expect("an event").unwrap().unwrap();
+        let chunk = tokio::time::timeout(std::time::Duration::from_secs(30), stream.next())
+            .await
+            .expect("an event")
+            .unwrap()
+            .unwrap();
         text.push_str(&String::from_utf8_lossy(&chunk));
     }
     assert!(text.contains("event: job") && text.contains("Bringing in x.wav"), "{text}");
@@ -173,7 +215,8 @@ async fn jobs_can_be_cancelled_and_done_again() {
     // A first upload keeps the workers busy, so that the second is cancelled in the queue or at work.
     let mut jobs = Vec::new();
     for n in 0..4 {
-        let (_, body) = s.upload(&session, &format!("{n}.wav"), wav(&[hits(2_000_000, 10 + n)], 44_100 + n * 100, None)).await;
+        let (_, body) =
+            s.upload(&session, &format!("{n}.wav"), wav(&[hits(2_000_000, 10 + n)], 44_100 + n * 100, None)).await;
         jobs.push(body[0]["job"].as_str().unwrap().to_string());
     }
     let (status, body) = s.post(&format!("/api/jobs/{}/cancel", jobs[3]), json!({})).await;

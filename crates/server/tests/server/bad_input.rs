@@ -48,7 +48,17 @@ async fn files_that_are_no_recordings() {
         float_wav(&planes)
     };
     nan.truncate(nan.len());
-    let tracks = s.bring_in(&session, &[("cut.wav", cut), ("claims.wav", header(1, u32::MAX / 3)), ("nan.wav", float), ("silence.wav", wav(&[vec![0.0; 96_000]], 48_000, None))]).await;
+    let tracks = s
+        .bring_in(
+            &session,
+            &[
+                ("cut.wav", cut),
+                ("claims.wav", header(1, u32::MAX / 3)),
+                ("nan.wav", float),
+                ("silence.wav", wav(&[vec![0.0; 96_000]], 48_000, None)),
+            ],
+        )
+        .await;
     let note = |n: usize| tracks[n]["notes"][0].as_str().unwrap_or_default().to_string();
     assert!(note(0).contains("of 60000 frames") && note(0).contains("kept"), "{}", note(0));
     assert!(tracks[1]["frames"] == 100 && !note(1).is_empty(), "{}", tracks[1]);
@@ -72,13 +82,16 @@ async fn pairs_that_say_nothing() {
     let session = s.session("Nothing in common").await;
     let long = hits(4_800_000, 3);
     let tracks = s
-        .bring_in(&session, &[
-            ("a.wav", wav(&[hits(480_000, 1)], 48_000, None)),
-            ("b.wav", wav(&[hits(480_000, 2)], 48_000, None)),
-            ("silent.wav", wav(&[vec![0.0; 480_000]], 48_000, None)),
-            ("long.wav", wav(&[long.clone()], 48_000, None)),
-            ("part.wav", wav(&[moved(&long[..480_000], 50, 1.0)], 48_000, None)),
-        ])
+        .bring_in(
+            &session,
+            &[
+                ("a.wav", wav(&[hits(480_000, 1)], 48_000, None)),
+                ("b.wav", wav(&[hits(480_000, 2)], 48_000, None)),
+                ("silent.wav", wav(&[vec![0.0; 480_000]], 48_000, None)),
+                ("long.wav", wav(&[long.clone()], 48_000, None)),
+                ("part.wav", wav(&[moved(&long[..480_000], 50, 1.0)], 48_000, None)),
+            ],
+        )
         .await;
     let id = |n: usize| tracks[n]["id"].as_str().unwrap().to_string();
     let measure = async |a: usize, b: usize| {
@@ -87,7 +100,10 @@ async fn pairs_that_say_nothing() {
         s.get(&format!("/api/sessions/{session}/pairs?a={}&b={}", id(a), id(b))).await.1
     };
     let unrelated = measure(0, 1).await;
-    assert_eq!((&unrelated["measurement"]["verdict"], &unrelated["lag"], &unrelated["measurement"]["lag_frames"]), (&json!("undecided"), &Value::Null, &Value::Null));
+    assert_eq!(
+        (&unrelated["measurement"]["verdict"], &unrelated["lag"], &unrelated["measurement"]["lag_frames"]),
+        (&json!("undecided"), &Value::Null, &Value::Null)
+    );
     let silent = measure(0, 2).await;
     assert_eq!(silent["measurement"]["reason"], "the other track is silent");
     // One ten times longer than the other.
@@ -102,7 +118,17 @@ async fn hostile_names() {
     let s = TestServer::start().await;
     let session = s.session("Names").await;
     let long = format!("{}.wav", "é".repeat(300));
-    let names = ["../../etc/passwd.wav", "nul\u{0}l.wav", &long, "🥁 cajón.wav", "\u{202e}vaw.nimda.wav", "..", "a/b\\c.wav", "=1+1.wav", "con\tfusing.wav"];
+    let names = [
+        "../../etc/passwd.wav",
+        "nul\u{0}l.wav",
+        &long,
+        "🥁 cajón.wav",
+        "\u{202e}vaw.nimda.wav",
+        "..",
+        "a/b\\c.wav",
+        "=1+1.wav",
+        "con\tfusing.wav",
+    ];
     for (n, name) in names.iter().enumerate() {
         // By hand: clients would clean the name themselves.
         let escaped = name.replace('"', "%22").replace(['\r', '\n'], "");
@@ -110,7 +136,8 @@ async fn hostile_names() {
         body.extend(wav(&[hits(50_000, 30 + n as u64)], 48_000, None));
         body.extend(b"\r\n--x--\r\n");
         let url = format!("{}/api/sessions/{session}/recordings", s.base);
-        let r = s.http.post(url).header("content-type", "multipart/form-data; boundary=x").body(body).send().await.unwrap();
+        let r =
+            s.http.post(url).header("content-type", "multipart/form-data; boundary=x").body(body).send().await.unwrap();
         // A NUL in a header is refused by the protocol itself; everything else is taken.
         assert!(r.status() == 202 || name.contains('\u{0}') || name.contains('\t'), "{name:?}: {}", r.status());
     }
@@ -119,12 +146,17 @@ async fn hostile_names() {
     assert!(tracks.len() >= 7, "{}", tracks.len());
     for t in &tracks {
         let file = t["file_name"].as_str().unwrap();
-        assert!(!file.contains(['/', '\\', '\u{0}', '\u{202e}']) && file.chars().count() <= 200 && !file.is_empty(), "{file:?}");
+        assert!(
+            !file.contains(['/', '\\', '\u{0}', '\u{202e}']) && file.chars().count() <= 200 && !file.is_empty(),
+            "{file:?}"
+        );
     }
-    let (_, job) = s.post(&format!("/api/sessions/{session}/deliveries"), json!({ "depth": "int24", "start": "session" })).await;
+    let (_, job) =
+        s.post(&format!("/api/sessions/{session}/deliveries"), json!({ "depth": "int24", "start": "session" })).await;
     s.settled(&session).await;
     let folder = s.store.path().join("deliveries").join(job.as_str().unwrap());
-    let written: Vec<String> = std::fs::read_dir(&folder).unwrap().flatten().map(|e| e.file_name().to_string_lossy().into_owned()).collect();
+    let written: Vec<String> =
+        std::fs::read_dir(&folder).unwrap().flatten().map(|e| e.file_name().to_string_lossy().into_owned()).collect();
     assert_eq!(written.len(), tracks.len() + 1, "{written:?}");
     assert!(written.iter().any(|n| n.contains('🥁')), "{written:?}");
     let sheet = std::fs::read_to_string(folder.join("values.csv")).unwrap();
@@ -191,7 +223,13 @@ async fn wrong_ids_and_bodies() {
         assert_eq!(s.post(&format!("/api/sessions/{session}/decisions"), body.clone()).await.0, status, "{body}");
     }
     let tracks = s.bring_in(&session, &[("x.wav", wav(&[hits(50_000, 1)], 48_000, None))]).await;
-    for after in [json!({ "offset_frames": 1e12 }), json!({ "gain_db": 200.0 }), json!({ "role": "king" }), json!({ "side": "up" }), json!({ "name": "" })] {
+    for after in [
+        json!({ "offset_frames": 1e12 }),
+        json!({ "gain_db": 200.0 }),
+        json!({ "role": "king" }),
+        json!({ "side": "up" }),
+        json!({ "name": "" }),
+    ] {
         let body = json!({ "label": "x", "changes": [{ "track_id": tracks[0]["id"], "after": after }] });
         let (status, said) = s.post(&format!("/api/sessions/{session}/decisions"), body).await;
         assert_eq!(status, 422, "{said}");
@@ -225,14 +263,20 @@ async fn a_recording_deleted_from_the_store_is_named() {
     let s = TestServer::start().await;
     let session = s.session("Deleted").await;
     let x = hits(300_000, 1);
-    let tracks = s.bring_in(&session, &[("Here.wav", wav(&[x.clone()], 48_000, None)), ("Gone.wav", wav(&[moved(&x, 9, 1.0)], 48_000, None))]).await;
+    let tracks = s
+        .bring_in(
+            &session,
+            &[("Here.wav", wav(&[x.clone()], 48_000, None)), ("Gone.wav", wav(&[moved(&x, 9, 1.0)], 48_000, None))],
+        )
+        .await;
     let sha = tracks[1]["recording"].as_str().unwrap();
     std::fs::remove_dir_all(s.store.path().join("work").join(format!("{sha}-48000"))).unwrap();
     s.post(&format!("/api/sessions/{session}/pairs"), json!({ "a": tracks[0]["id"], "b": tracks[1]["id"] })).await;
     let jobs = s.settled(&session).await;
     let said = jobs.iter().find(|j| j["kind"] == "measure").unwrap()["error"].as_str().unwrap().to_string();
     assert!(said.contains("“Gone”"), "{said}");
-    let (status, body) = s.get(&format!("/api/sessions/{session}/tracks/{}/tiles/0/0", tracks[1]["id"].as_str().unwrap())).await;
+    let (status, body) =
+        s.get(&format!("/api/sessions/{session}/tracks/{}/tiles/0/0", tracks[1]["id"].as_str().unwrap())).await;
     assert!(status == 409 && body["message"].as_str().unwrap().contains("“Gone”"), "{body}");
 }
 
@@ -241,7 +285,11 @@ async fn a_recording_deleted_from_the_store_is_named() {
 async fn the_database_goes_away_and_comes_back() {
     let folder = tempfile::tempdir().unwrap();
     let start = || {
-        let out = Command::new(project().join("scripts/database.sh")).arg(folder.path()).arg(std::process::id().to_string()).output().unwrap();
+        let out = Command::new(project().join("scripts/database.sh"))
+            .arg(folder.path())
+            .arg(std::process::id().to_string())
+            .output()
+            .unwrap();
         assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
         String::from_utf8(out.stdout).unwrap().trim().to_string()
     };

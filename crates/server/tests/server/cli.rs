@@ -6,13 +6,20 @@ use std::path::Path;
 use std::process::{Command, Output};
 
 fn marea(folder: &Path, args: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_marea")).current_dir(folder).args(args).env_remove("MAREA_DATABASE_URL").output().expect("it runs")
+    Command::new(env!("CARGO_BIN_EXE_marea"))
+        .current_dir(folder)
+        .args(args)
+        .env_remove("MAREA_DATABASE_URL")
+        .output()
+        .expect("it runs")
 }
 
 fn folder() -> (tempfile::TempDir, Vec<f32>) {
     let folder = tempfile::tempdir().unwrap();
     let x = hits(480_000, 7);
-    let put = |name: &str, planes: &[Vec<f32>], rate| std::fs::write(folder.path().join(name), wav(planes, rate, None)).unwrap();
+    let put = |name: &str, planes: &[Vec<f32>], rate| {
+        std::fs::write(folder.path().join(name), wav(planes, rate, None)).unwrap()
+    };
     put("anchor.wav", &[x.clone()], 48_000);
     put("late é.wav", &[moved(&x, 331, -0.5)], 48_000);
     put("pair.wav", &[moved(&x, 60, 1.0), moved(&x, 72, 1.0)], 48_000);
@@ -27,24 +34,37 @@ fn check_prints_what_the_schema_says() {
     let out = marea(folder.path(), &["check", "anchor.wav", "late é.wav", "pair.wav", "other.wav", "--json"]);
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
     let report: Value = serde_json::from_slice(&out.stdout).unwrap();
-    let schema: Value = serde_json::from_str(&std::fs::read_to_string(project().join("docs/check.schema.json")).unwrap()).unwrap();
+    let schema: Value =
+        serde_json::from_str(&std::fs::read_to_string(project().join("docs/check.schema.json")).unwrap()).unwrap();
     let validator = jsonschema::validator_for(&schema).unwrap();
     let faults: Vec<String> = validator.iter_errors(&report).map(|e| e.to_string()).collect();
     assert!(faults.is_empty(), "{faults:?}");
     let mut wrong = report.clone();
     wrong["tracks"][0]["verdict"] = Value::from("maybe");
     assert!(!validator.is_valid(&wrong), "the schema checks something");
-    assert_eq!((&report["sample_rate_hz"], &report["anchor"], report["tracks"].as_array().unwrap().len()), (&Value::from(48_000), &Value::from("anchor.wav"), 5));
+    assert_eq!(
+        (&report["sample_rate_hz"], &report["anchor"], report["tracks"].as_array().unwrap().len()),
+        (&Value::from(48_000), &Value::from("anchor.wav"), 5)
+    );
     let t = |n: usize| &report["tracks"][n];
-    assert_eq!((&t(1)["file"], &t(1)["channel"], &t(1)["verdict"], &t(1)["invert"]), (&"late é.wav".into(), &1.into(), &"solid".into(), &true.into()));
+    assert_eq!(
+        (&t(1)["file"], &t(1)["channel"], &t(1)["verdict"], &t(1)["invert"]),
+        (&"late é.wav".into(), &1.into(), &"solid".into(), &true.into())
+    );
     assert!((t(1)["lag_samples"].as_f64().unwrap() - 331.0).abs() < 0.05 && t(1)["offset_samples"] == -331.0);
     // The pair moves together, by what its earlier channel needs.
     assert!((t(3)["lag_samples"].as_f64().unwrap() - 72.0).abs() < 0.05);
     assert_eq!((&t(2)["offset_samples"], &t(3)["offset_samples"]), (&(-60.0).into(), &(-60.0).into()));
-    assert_eq!((&t(4)["verdict"], &t(4)["lag_samples"], &t(4)["offset_samples"]), (&"undecided".into(), &Value::Null, &0.0.into()));
+    assert_eq!(
+        (&t(4)["verdict"], &t(4)["lag_samples"], &t(4)["offset_samples"]),
+        (&"undecided".into(), &Value::Null, &0.0.into())
+    );
     let out = marea(folder.path(), &["check", "late é.wav", "--anchor", "anchor.wav"]);
     let text = String::from_utf8(out.stdout).unwrap();
-    assert!(text.contains("anchor: anchor.wav") && text.contains("331.00 samples") && text.contains("inverted - solid"), "{text}");
+    assert!(
+        text.contains("anchor: anchor.wav") && text.contains("331.00 samples") && text.contains("inverted - solid"),
+        "{text}"
+    );
 }
 
 #[test]
@@ -58,7 +78,10 @@ fn align_writes_files_that_agree() {
     let late = get("late é.wav");
     assert!((0..479_000).all(|n| (late[0][n] - 0.5 * x[n]).abs() < 2.0 / 8_388_608.0));
     let pair = get("pair.wav");
-    assert!((0..479_000).all(|n| pair[0][n] == x[n]) && (12..479_000).all(|n| pair[1][n] == x[n - 12]), "the pair keeps its inner distance");
+    assert!(
+        (0..479_000).all(|n| pair[0][n] == x[n]) && (12..479_000).all(|n| pair[1][n] == x[n - 12]),
+        "the pair keeps its inner distance"
+    );
     assert_eq!(get("other.wav")[0][..480_000], read(&std::fs::read(folder.path().join("other.wav")).unwrap()).1[0]);
     assert_eq!(std::fs::read(folder.path().join("late é.wav")).unwrap(), before, "recordings stay");
     let out = marea(folder.path(), &["align", "anchor.wav", "late é.wav", "--out", "."]);
@@ -68,7 +91,10 @@ fn align_writes_files_that_agree() {
 #[test]
 fn refusals_name_the_file() {
     let (folder, _) = folder();
-    for (args, word) in [(vec!["check", "anchor.wav", "text.wav"], "text.wav is not a recording"), (vec!["check", "nowhere.wav"], "nowhere.wav could not be read")] {
+    for (args, word) in [
+        (vec!["check", "anchor.wav", "text.wav"], "text.wav is not a recording"),
+        (vec!["check", "nowhere.wav"], "nowhere.wav could not be read"),
+    ] {
         let out = marea(folder.path(), &args);
         let said = String::from_utf8_lossy(&out.stderr).to_string();
         assert!(out.status.code() == Some(2) && said.contains(word), "{said}");

@@ -22,7 +22,15 @@ async fn ready(base: &str) {
 }
 
 async fn post(base: &str, path: &str, body: Value) -> Value {
-    reqwest::Client::new().post(format!("{base}{path}")).json(&body).send().await.expect("an answer").json().await.unwrap_or(Value::Null)
+    reqwest::Client::new()
+        .post(format!("{base}{path}"))
+        .json(&body)
+        .send()
+        .await
+        .expect("an answer")
+        .json()
+        .await
+        .unwrap_or(Value::Null)
 }
 
 async fn ended(base: &str, session: &str, kind: &str) -> Vec<Value> {
@@ -40,7 +48,12 @@ async fn ended(base: &str, session: &str, kind: &str) -> Vec<Value> {
 async fn upload(base: &str, session: &str, name: &str, bytes: Vec<u8>) {
     let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_string());
     let form = reqwest::multipart::Form::new().part("file", part);
-    let r = reqwest::Client::new().post(format!("{base}/api/sessions/{session}/recordings")).multipart(form).send().await.unwrap();
+    let r = reqwest::Client::new()
+        .post(format!("{base}/api/sessions/{session}/recordings"))
+        .multipart(form)
+        .send()
+        .await
+        .unwrap();
     assert_eq!(r.status(), 202);
 }
 
@@ -49,14 +62,19 @@ async fn killed_during_import_and_during_export() {
     let (url, store) = (database().await, tempfile::tempdir().unwrap());
     let first = Process::start(&url, store.path());
     ready(&first.base).await;
-    let session = post(&first.base, "/api/sessions", json!({ "name": "Crash" })).await["id"].as_str().unwrap().to_string();
+    let session =
+        post(&first.base, "/api/sessions", json!({ "name": "Crash" })).await["id"].as_str().unwrap().to_string();
     // Another rate than the session's: reading it takes a while.
     upload(&first.base, &session, "quick.wav", wav(&[hits(100_000, 1)], 48_000, None)).await;
     ended(&first.base, &session, "import").await;
     let slow = hits(9_600_000, 2);
     upload(&first.base, &session, "slow.wav", wav(&[slow.clone()], 44_100, None)).await;
     let base = first.base.clone();
-    until("the import is at work", async || !walk(&store.path().join("parts")).is_empty() || get(&base, &format!("/api/sessions/{session}/jobs")).await.to_string().contains("\"running\"")).await;
+    until("the import is at work", async || {
+        !walk(&store.path().join("parts")).is_empty()
+            || get(&base, &format!("/api/sessions/{session}/jobs")).await.to_string().contains("\"running\"")
+    })
+    .await;
     first.kill();
 
     let second = Process::start(&url, store.path());
@@ -68,9 +86,17 @@ async fn killed_during_import_and_during_export() {
     // 9 600 000 frames at 44.1 kHz are 10 448 980 at 48 kHz (arithmetic, rounded up).
     assert_eq!(tracks[1]["frames"], 10_448_980);
 
-    let job = post(&second.base, &format!("/api/sessions/{session}/deliveries"), json!({ "depth": "int24", "start": "session" })).await;
+    let job = post(
+        &second.base,
+        &format!("/api/sessions/{session}/deliveries"),
+        json!({ "depth": "int24", "start": "session" }),
+    )
+    .await;
     let base = second.base.clone();
-    until("the export is at work", async || get(&base, &format!("/api/sessions/{session}/jobs")).await.to_string().contains("writing")).await;
+    until("the export is at work", async || {
+        get(&base, &format!("/api/sessions/{session}/jobs")).await.to_string().contains("writing")
+    })
+    .await;
     second.kill();
     assert!(!store.path().join("deliveries").join(job.as_str().unwrap()).exists(), "no half delivery");
 

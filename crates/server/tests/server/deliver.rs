@@ -20,11 +20,14 @@ async fn files_are_moved_sample_by_sample() {
     let x = hits(60_000, 1);
     let stamp = 48_000 * 72_900;
     let tracks = s
-        .bring_in(&session, &[
-            ("Anchor.wav", wav(&[x.clone()], 48_000, Some(stamp))),
-            ("Late.wav", wav(&[moved(&x, 110, 1.0)], 48_000, Some(stamp))),
-            ("Pair.wav", wav(&[x.clone(), moved(&x, 3, 0.5)], 48_000, Some(stamp))),
-        ])
+        .bring_in(
+            &session,
+            &[
+                ("Anchor.wav", wav(&[x.clone()], 48_000, Some(stamp))),
+                ("Late.wav", wav(&[moved(&x, 110, 1.0)], 48_000, Some(stamp))),
+                ("Pair.wav", wav(&[x.clone(), moved(&x, 3, 0.5)], 48_000, Some(stamp))),
+            ],
+        )
         .await;
     let changes = json!([
         { "track_id": tracks[1]["id"], "after": { "offset_frames": -110.0, "invert": true } },
@@ -35,7 +38,17 @@ async fn files_are_moved_sample_by_sample() {
     let names: Vec<&str> = files.iter().map(|f| f["name"].as_str().unwrap()).collect();
     assert_eq!(names, ["Anchor.wav", "Late.wav", "Pair.wav", "values.csv"]);
     assert_eq!(files[1]["left_out_frames"], 110);
-    let fetch = async |name: &str| s.http.get(format!("{}/api/deliveries/{job}/files/{name}", s.base)).send().await.unwrap().bytes().await.unwrap().to_vec();
+    let fetch = async |name: &str| {
+        s.http
+            .get(format!("{}/api/deliveries/{job}/files/{name}", s.base))
+            .send()
+            .await
+            .unwrap()
+            .bytes()
+            .await
+            .unwrap()
+            .to_vec()
+    };
     let (info, anchor) = read(&fetch("Anchor.wav").await);
     // The pair ends 25 frames later; all files have that length.
     assert_eq!((anchor[0].len(), info.time_reference), (60_025, Some(stamp)));
@@ -49,9 +62,13 @@ async fn files_are_moved_sample_by_sample() {
     assert_eq!(pair[0][25..], x[..]);
     assert!(pair[1][25..].iter().zip(moved(&x, 3, 0.5)).all(|(a, b)| (a - b).abs() < 2.0 / 8_388_608.0));
     let sheet = String::from_utf8(fetch("values.csv").await).unwrap();
-    assert!(sheet.contains("\"Late.wav\",1,\"Late\"") && sheet.contains(",-110,-2.2917,-0.7865,inverted,0.00,48000,"), "{sheet}");
+    assert!(
+        sheet.contains("\"Late.wav\",1,\"Late\"") && sheet.contains(",-110,-2.2917,-0.7865,inverted,0.00,48000,"),
+        "{sheet}"
+    );
     // The archive holds the same bytes.
-    let archive = s.http.get(format!("{}/api/deliveries/{job}/archive.zip", s.base)).send().await.unwrap().bytes().await.unwrap();
+    let archive =
+        s.http.get(format!("{}/api/deliveries/{job}/archive.zip", s.base)).send().await.unwrap().bytes().await.unwrap();
     let mut zip = zip::ZipArchive::new(std::io::Cursor::new(archive)).unwrap();
     assert_eq!(zip.len(), 4);
     let mut bytes = Vec::new();
@@ -65,10 +82,20 @@ async fn from_the_earliest_sound_and_only_what_is_wanted() {
     let session = s.session("Earliest").await;
     let x = hits(60_000, 2);
     let stamp = 48_000 * 100;
-    let tracks = s.bring_in(&session, &[("A.wav", wav(&[x.clone()], 48_000, Some(stamp))), ("B.wav", wav(&[moved(&x, 1, 1.0)], 48_000, Some(stamp)))]).await;
-    let change = json!({ "label": "x", "changes": [{ "track_id": tracks[1]["id"], "after": { "offset_frames": -480.0 } }] });
+    let tracks = s
+        .bring_in(
+            &session,
+            &[
+                ("A.wav", wav(&[x.clone()], 48_000, Some(stamp))),
+                ("B.wav", wav(&[moved(&x, 1, 1.0)], 48_000, Some(stamp))),
+            ],
+        )
+        .await;
+    let change =
+        json!({ "label": "x", "changes": [{ "track_id": tracks[1]["id"], "after": { "offset_frames": -480.0 } }] });
     s.post(&format!("/api/sessions/{session}/decisions"), change).await;
-    let (job, files) = deliver(&s, &session, json!({ "depth": "float32", "start": "earliest", "tracks": [tracks[0]["id"]] })).await;
+    let (job, files) =
+        deliver(&s, &session, json!({ "depth": "float32", "start": "earliest", "tracks": [tracks[0]["id"]] })).await;
     assert_eq!(files.len(), 2);
     let bytes = std::fs::read(s.store.path().join("deliveries").join(job).join("A.wav")).unwrap();
     let (info, planes) = read(&bytes);

@@ -63,7 +63,11 @@ fn the_client_is_that_of_this_server() {
 /// The page's own unit tests, so that one command shows everything.
 #[test]
 fn units_of_the_page() {
-    let done = Command::new("npx").args(["--no-install", "vitest", "run"]).current_dir(project().join("web")).output().unwrap();
+    let done = Command::new("npx")
+        .args(["--no-install", "vitest", "run"])
+        .current_dir(project().join("web"))
+        .output()
+        .unwrap();
     let said = String::from_utf8_lossy(&done.stdout).to_string() + &String::from_utf8_lossy(&done.stderr);
     assert!(done.status.success() && said.contains("passed"), "{said}");
     println!("{said}");

@@ -2,6 +2,7 @@
 
 use crate::common::*;
 use futures_util::{SinkExt, StreamExt};
+use marea_core::measure::meter::correlation;
 use serde_json::json;
 use tokio_tungstenite::tungstenite::Message;
 
@@ -30,11 +31,17 @@ async fn streamed_blocks_are_the_exported_file() {
     let s = TestServer::start().await;
     let session = s.session("Listen").await;
     let x = hits(100_000, 1);
-    let tracks = s.bring_in(&session, &[("x.wav", wav(&[x.clone()], 48_000, None)), ("y.wav", wav(&[moved(&x, 40, -1.0)], 48_000, None))]).await;
+    let tracks = s
+        .bring_in(
+            &session,
+            &[("x.wav", wav(&[x.clone()], 48_000, None)), ("y.wav", wav(&[moved(&x, 40, -1.0)], 48_000, None))],
+        )
+        .await;
     let after = json!({ "offset_frames": -37.37, "invert": true, "gain_db": -3.0 });
     let change = json!({ "label": "moved", "changes": [{ "track_id": tracks[1]["id"], "after": after }] });
     assert_eq!(s.post(&format!("/api/sessions/{session}/decisions"), change).await.0, 201);
-    let (_, job) = s.post(&format!("/api/sessions/{session}/deliveries"), json!({ "depth": "float32", "start": "session" })).await;
+    let (_, job) =
+        s.post(&format!("/api/sessions/{session}/deliveries"), json!({ "depth": "float32", "start": "session" })).await;
     s.settled(&session).await;
     let file = s.store.path().join("deliveries").join(job.as_str().unwrap()).join("y.wav");
     let (_, delivered) = marea_media::read_all(&file).unwrap();
@@ -46,7 +53,11 @@ async fn streamed_blocks_are_the_exported_file() {
         socket.send(Message::text(json!({ "type": "credit", "blocks": count }).to_string())).await.unwrap();
         let mut got = Vec::new();
         while got.len() < count {
-            let message = tokio::time::timeout(std::time::Duration::from_secs(20), socket.next()).await.expect("a block").unwrap().unwrap();
+            let message = tokio::time::timeout(std::time::Duration::from_secs(20), socket.next())
+                .await
+                .expect("a block")
+                .unwrap()
+                .unwrap();
             if let Message::Binary(bytes) = message {
                 let heard = parse(&bytes);
                 if heard.generation == generation {
@@ -66,7 +77,13 @@ async fn streamed_blocks_are_the_exported_file() {
             assert_eq!(v.to_bits(), file.to_bits(), "as corrected, frame {}", at as usize + n);
         }
         let recorded = moved(&x, 40, -1.0);
-        assert!(block.planes[2].iter().enumerate().all(|(n, v)| *v == recorded.get(at as usize + n).copied().unwrap_or(0.0)), "as recorded");
+        assert!(
+            block.planes[2]
+                .iter()
+                .enumerate()
+                .all(|(n, v)| *v == recorded.get(at as usize + n).copied().unwrap_or(0.0)),
+            "as recorded"
+        );
         assert_eq!(block.planes[0], block.planes[1]);
         at += block.planes[0].len() as i64;
     }
@@ -78,8 +95,12 @@ async fn streamed_blocks_are_the_exported_file() {
     let pair = blocks(request, 2, 3).await;
     assert_eq!(pair[0].start, 4_800);
     assert_eq!(pair[0].planes[0], pair[0].planes[1]);
-    // Opposed as recorded and 40 frames late: correlation of noise is near 0; as corrected nearly in step.
-    assert!(pair[0].readings[4] > 0.3 && pair[0].readings[9].abs() < 0.3, "{:?}", pair[0].readings);
+    // The readings are those of the two tracks as they stand, in these very frames.
+    let stretch = |x: &[f32]| x[4_800..4_800 + pair[0].planes[0].len()].to_vec();
+    let expected =
+        [stretch(&delivered[0]), stretch(&moved(&x, 40, -1.0))].map(|y| correlation(&stretch(&x), &y).unwrap() as f32);
+    assert!((pair[0].readings[4] - expected[0]).abs() < 1e-5, "{} {expected:?}", pair[0].readings[4]);
+    assert!((pair[0].readings[9] - expected[1]).abs() < 1e-5, "{} {expected:?}", pair[0].readings[9]);
 }
 
 #[actix_web::test]
@@ -89,8 +110,14 @@ async fn nonsense_and_gone_recordings_are_said() {
     let tracks = s.bring_in(&session, &[("Gone.wav", wav(&[hits(50_000, 1)], 48_000, None))]).await;
     let sha = tracks[0]["recording"].as_str().unwrap();
     std::fs::remove_dir_all(s.store.path().join("work").join(format!("{sha}-48000"))).unwrap();
-    let (mut socket, _) = tokio_tungstenite::connect_async(format!("{}/api/sessions/{session}/listen", s.base.replace("http", "ws"))).await.unwrap();
-    for request in [json!("nonsense"), json!({ "type": "play", "from": 0, "generation": 1, "mix": { "tracks": [tracks[0]["id"]] } })] {
+    let (mut socket, _) =
+        tokio_tungstenite::connect_async(format!("{}/api/sessions/{session}/listen", s.base.replace("http", "ws")))
+            .await
+            .unwrap();
+    for request in [
+        json!("nonsense"),
+        json!({ "type": "play", "from": 0, "generation": 1, "mix": { "tracks": [tracks[0]["id"]] } }),
+    ] {
         socket.send(Message::text(request.to_string())).await.unwrap();
         let said = socket.next().await.unwrap().unwrap().into_text().unwrap();
         assert!(said.contains("trouble") && (said.contains("understood") || said.contains("Gone")), "{said}");

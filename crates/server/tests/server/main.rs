@@ -8,5 +8,8 @@ mod bad_input;
 mod cli;
 mod crash;
 mod deliver;
+mod demo;
 mod documents;
 mod listen;
+mod names;
+mod private_database;

@@ -1,0 +1,229 @@
+//! One look at a pair: windows of one kind, their spectra added up, the arrival in the curve, and whether every part of the
+//! recording agrees on it.
+
+use super::fine::{Fine, aligned_spectrum};
+use super::onset::Envelope;
+use super::pair::{Material, PairOptions};
+use super::spectrum::{CrossSpectrum, CurveRange, LagCurve, Transform, lag_curve};
+use super::verdict::{Verdict, weigh};
+use super::{MeasureError, Progress};
+use crate::signal::{Placed, index};
+use crate::units::SampleRate;
+use realfft::num_complex::Complex32;
+
+/// A lag and what speaks for it; internal to the measurement.
+#[derive(Debug, Clone)]
+pub struct Estimate {
+    /// Frames, session time.
+    pub lag: f64,
+    /// +1 or −1.
+    pub sign: i8,
+    /// Peak over RMS.
+    pub height: f64,
+    /// 0 … 1.
+    pub coherence: f64,
+    /// Second peak over first.
+    pub rival: f64,
+    /// Its lag in frames.
+    pub rival_lag: f64,
+    /// Its sign.
+    pub rival_sign: i8,
+    /// Windows.
+    pub hits: usize,
+    /// Parts looked at by themselves.
+    pub parts: usize,
+    /// Parts that found the same lag and sign.
+    pub parts_agreeing: usize,
+    /// Passages in which A is relatively loud and those in which B is give the same answer.
+    pub same_for_all: bool,
+    /// The peak is the last point searched.
+    pub at_edge: bool,
+}
+
+/// One way of looking: windows of one kind about one coarse lag.
+pub struct Attempt {
+    /// What was found.
+    pub estimate: Estimate,
+    /// Agreement against lag, about `centre`.
+    pub curve: LagCurve,
+    /// Coarse lag in frames.
+    pub centre: i64,
+    /// Session frames of the windows.
+    pub places: Vec<i64>,
+    /// Kind of windows.
+    pub material: Material,
+    /// How sure.
+    pub verdict: Verdict,
+    /// Why.
+    pub reason: String,
+}
+
+/// Spectra of all windows, kept in four parts: early/late half of the session by which track is relatively louder. With
+/// one source the level of A against B says nothing; with several it tells which of them sounds.
+#[allow(clippy::too_many_arguments)]
+pub fn attempt(
+    a: &Placed,
+    b: &Placed,
+    rate: SampleRate,
+    options: PairOptions,
+    centre: i64,
+    places: Vec<i64>,
+    leaning: &[bool],
+    material: Material,
+    progress: Progress,
+) -> Result<Attempt, MeasureError> {
+    let shape = Shape::of(material, rate);
+    let max_lag = index(rate.frames(options.max_lag_s));
+    let edge = index(rate.frames(0.002));
+    let len_b = shape.taper.len() + 2 * (max_lag + edge);
+    let fft_len = len_b.next_power_of_two();
+    let mut transform = Transform::new(fft_len);
+    let mut sums = vec![CrossSpectrum::new(transform.bins()); 4];
+    let (mut xa, mut xb) = (vec![0f32; shape.taper.len()], vec![0f32; len_b]);
+    let mut fa = vec![Complex32::default(); transform.bins()];
+    let mut fb = fa.clone();
+    for (i, &place) in places.iter().enumerate() {
+        if i % 8 == 0 && !progress(i as f64 / places.len() as f64) {
+            return Err(MeasureError::Stopped);
+        }
+        let start = place - shape.before;
+        a.read(start, &mut xa)?;
+        b.read(start + centre - (max_lag + edge) as i64, &mut xb)?;
+        xa.iter_mut().zip(&shape.taper).for_each(|(x, t)| *x *= t);
+        soften_ends(&mut xb, edge);
+        let (ea, eb) = (energy(&xa), energy(&xb));
+        if ea <= 0.0 || eb <= 0.0 {
+            continue;
+        }
+        transform.forward(&xa, &mut fa);
+        transform.forward(&xb, &mut fb);
+        let part = usize::from(i >= places.len() / 2) * 2 + usize::from(leaning[i]);
+        sums[part].add(&fa, &fb, ea.sqrt().recip(), eb.sqrt().recip());
+    }
+    let mut total = CrossSpectrum::new(transform.bins());
+    sums.iter().for_each(|s| total.merge(s));
+    let bin = |hz: f64| (hz / rate.hz_f64() * fft_len as f64).round() as usize;
+    let range = CurveRange {
+        low_bin: bin(options.band_hz.0),
+        high_bin: bin(options.band_hz.1.min(rate.hz_f64() * 0.45)),
+        max_lag,
+        oversampling: 8,
+        lead: max_lag + edge,
+    };
+    let curve = lag_curve(&total, fft_len, range);
+    let peak = curve.peak();
+    let guard = rate.hz_f64() * 0.000_3;
+    let rival = curve.rival(peak, guard);
+    let sign_at = |c: &LagCurve, i: usize| if c.values[i] < 0.0 { -1 } else { 1 };
+    let (sign, lag) = (sign_at(&curve, peak), curve.refined(peak));
+    // Early, late, A-heavy, B-heavy: each half must find the same arrival by itself.
+    let tolerance = rate.hz_f64() * 0.000_04;
+    let halves = [(0, 1), (2, 3), (0, 2), (1, 3)];
+    let mut agreeing = 0;
+    let mut same_for_all = true;
+    if total.count >= super::verdict::MIN_HITS {
+        for (i, (x, y)) in halves.into_iter().enumerate() {
+            let mut half = sums[x].clone();
+            half.merge(&sums[y]);
+            let c = lag_curve(&half, fft_len, CurveRange { oversampling: 2, ..range });
+            let p = c.peak();
+            if (c.refined(p) - lag).abs() <= tolerance && sign_at(&c, p) == sign {
+                agreeing += 1;
+            } else if i >= 2 {
+                same_for_all = false;
+            }
+        }
+    }
+    let mut estimate = Estimate {
+        lag: lag + centre as f64,
+        sign,
+        height: if curve.rms > 0.0 { f64::from(curve.values[peak].abs()) / curve.rms } else { 0.0 },
+        coherence: 0.0,
+        rival: f64::from(curve.values[rival].abs() / curve.values[peak].abs().max(f32::MIN_POSITIVE)),
+        rival_lag: curve.lag_of(rival) + centre as f64,
+        rival_sign: sign_at(&curve, rival),
+        hits: total.count,
+        parts: halves.len(),
+        parts_agreeing: agreeing,
+        same_for_all,
+        at_edge: peak < 8 || peak + 8 >= curve.values.len(),
+    };
+    if total.count > 0 {
+        let aligned = aligned_spectrum(a, b, &places, &shape, estimate.lag.round() as i64)?;
+        let fine = Fine::of(&aligned, rate, options.band_hz);
+        estimate.coherence = fine.coherence;
+        let residual = fine.residual(sign);
+        // The fine estimate uses only windows cut at the arrival; it may move the peak by a fraction, never choose another.
+        let refined = estimate.lag.round() + residual;
+        if (refined - estimate.lag).abs() < rate.hz_f64() * 0.000_03 {
+            estimate.lag = refined;
+        }
+    }
+    let (verdict, reason) = weigh(&estimate, material, rate);
+    Ok(Attempt { estimate, curve, centre, places, material, verdict, reason })
+}
+
+/// Which half of the windows has A louder against B.
+pub fn leaning(a: &Envelope, b: &Envelope, shift: i64, places: &[i64]) -> Vec<bool> {
+    let ratio: Vec<f32> =
+        places.iter().map(|p| a.mean(*p, 30).max(1e-20).ln() - b.mean(*p + shift, 30).max(1e-20).ln()).collect();
+    let mut order: Vec<usize> = (0..places.len()).collect();
+    order.sort_by(|x, y| ratio[*x].total_cmp(&ratio[*y]));
+    let mut leaning = vec![false; places.len()];
+    // By rank, so that both halves are filled even when all ratios are the same.
+    order.iter().skip(places.len() / 2).for_each(|i| leaning[*i] = true);
+    leaning
+}
+
+/// Window of the anchor: how long, how far before the place, which taper.
+pub struct Shape {
+    /// Factors.
+    pub taper: Vec<f32>,
+    /// Frames before the place.
+    pub before: i64,
+}
+
+impl Shape {
+    fn of(material: Material, rate: SampleRate) -> Self {
+        match material {
+            Material::Struck => {
+                let before = rate.frames(0.003);
+                let len = index(before + rate.frames(0.030));
+                let (rise, fall) = (index(rate.frames(0.001)), index(rate.frames(0.008)));
+                let mut taper = vec![1f32; len];
+                for i in 0..rise {
+                    taper[i] = half_cosine(i, rise);
+                }
+                for i in 0..fall {
+                    taper[len - 1 - i] = half_cosine(i, fall);
+                }
+                Self { taper, before }
+            }
+            Material::Sustained => {
+                let len = index(rate.frames(0.25));
+                let half = len / 2;
+                let taper = (0..len).map(|i| half_cosine(i.min(len - 1 - i), half)).collect();
+                Self { taper, before: 0 }
+            }
+        }
+    }
+}
+
+fn half_cosine(i: usize, len: usize) -> f32 {
+    let x = (i as f32 + 0.5) / len as f32;
+    0.5 - 0.5 * (std::f32::consts::PI * x.min(1.0)).cos()
+}
+
+fn soften_ends(x: &mut [f32], edge: usize) {
+    let n = x.len();
+    for i in 0..edge {
+        let t = half_cosine(i, edge);
+        x[i] *= t;
+        x[n - 1 - i] *= t;
+    }
+}
+
+/// Sum of squares.
+pub fn energy(x: &[f32]) -> f32 {
+    x.iter().map(|v| v * v).sum()
+}
