@@ -2,7 +2,7 @@
 
 use crate::instruments::{self as play, add};
 use crate::room::{Mic, Room};
-use crate::{Scene, SoundSource, Take};
+use crate::{Fault, Scene, SoundSource, Take};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
@@ -85,9 +85,9 @@ pub fn scene(seconds: f64, seed: u64) -> Scene {
         ],
         seed,
         faults: vec![
-            "Frame drum.wav: wired inverted".into(),
-            format!("Cello near.wav: late by {CELLO_LATE_FRAMES} frames (4.6 ms)"),
-            "Hall pair.wav: left and right swapped".into(),
+            Fault::Inverted { file: "Frame drum.wav".into(), channel: 1 },
+            Fault::Late { file: "Cello near.wav".into(), channel: 1, frames: CELLO_LATE_FRAMES },
+            Fault::Swapped { left: ("Hall pair.wav".into(), 1), right: ("Hall pair.wav".into(), 2) },
         ],
     }
 }

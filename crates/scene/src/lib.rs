@@ -7,10 +7,12 @@ pub mod harbour_hall;
 pub mod instruments;
 mod render;
 pub mod room;
+pub mod varied;
 
 pub use render::{Arrival, Rendered, write_files};
 
 use room::{Mic, Room};
+use serde::{Deserialize, Serialize};
 
 /// A sound source: where it stands and what it plays.
 #[derive(Debug, Clone)]
@@ -51,6 +53,35 @@ pub struct Scene {
     pub takes: Vec<Take>,
     /// Seed of noise and late reverberation.
     pub seed: u64,
-    /// What was done wrong on purpose, in sentences.
-    pub faults: Vec<String>,
+    /// What was done wrong on purpose.
+    pub faults: Vec<Fault>,
+}
+
+/// Something done wrong on purpose. Channels are counted from 1.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "lowercase")]
+pub enum Fault {
+    /// Wired the wrong way round.
+    Inverted {
+        /// File.
+        file: String,
+        /// Channel.
+        channel: u16,
+    },
+    /// Later than the sound.
+    Late {
+        /// File.
+        file: String,
+        /// Channel.
+        channel: u16,
+        /// By this many frames.
+        frames: f64,
+    },
+    /// The two microphones of a pair are each on the other's channel.
+    Swapped {
+        /// What calls itself left.
+        left: (String, u16),
+        /// What calls itself right.
+        right: (String, u16),
+    },
 }

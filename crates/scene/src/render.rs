@@ -1,7 +1,7 @@
 //! Playing a scene: every source through the room into every microphone, and the truth beside it.
 
 use crate::room::{Mic, SPEED_M_S, distance, radiation};
-use crate::{Scene, Take};
+use crate::{Fault, Scene, Take};
 use marea_core::render::sinc::{HALF_TAPS, kaiser, sinc};
 use marea_core::units::SampleRate;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
@@ -64,7 +64,8 @@ impl Rendered {
 const BLOCK: usize = 1 << 15;
 
 impl Scene {
-    /// Plays the scene. Peaks of each file are brought to −6 dBFS, its channels by the same factor.
+    /// Plays the scene. Peaks of each file are brought to −6 dBFS, its channels by the same factor, before each
+    /// microphone's own gain.
     pub fn render(&self) -> Rendered {
         let fft_len = BLOCK * 2;
         let forward = RealFftPlanner::<f32>::new().plan_fft_forward(fft_len);
@@ -86,7 +87,10 @@ impl Scene {
                     .map(|(c, mic)| self.record(mic, &sources, &forward, self.seed ^ ((i * 16 + c + 1) as u64) << 20))
                     .collect();
                 let peak = planes.iter().flatten().fold(1e-9f32, |m, v| m.max(v.abs()));
-                planes.iter_mut().flatten().for_each(|v| *v *= 0.5 / peak);
+                for (plane, mic) in planes.iter_mut().zip(&take.mics) {
+                    let gain = 0.5 / peak * 10f64.powf(mic.gain_db / 20.0) as f32;
+                    plane.iter_mut().for_each(|v| *v *= gain);
+                }
                 (take.file.clone(), planes)
             })
             .collect();
@@ -147,6 +151,7 @@ impl Scene {
         let noise = 10f64.powf(mic.noise_db / 20.0) * 3f64.sqrt();
         let sign = if mic.inverted { -1.0 } else { 1.0 };
         out.iter_mut().for_each(|v| *v = *v * sign + (rng.random_range(-1.0..1.0) * noise) as f32);
+        colour(&mut out, mic, rate);
         if mic.clock_ppm == 0.0 { out } else { run_fast(&out, mic.clock_ppm) }
     }
 
@@ -181,6 +186,24 @@ fn transform(forward: &Arc<dyn RealToComplex<f32>>, block: &[f32], fft_len: usiz
     output
 }
 
+/// First-order filters: a low cut, and a shelf above 2 kHz. Neither delays the attack by a sample.
+fn colour(x: &mut [f32], mic: &Mic, rate: f64) {
+    let through = |hz: f64| (-std::f64::consts::TAU * hz / rate).exp() as f32;
+    let high_pass = |x: &mut [f32], hz: f64, share: Option<f32>| {
+        let (keep, mut low) = (through(hz), 0f32);
+        for v in x.iter_mut() {
+            low = keep * low + (1.0 - keep) * *v;
+            *v = share.map_or(*v - low, |s| *v + s * (*v - low));
+        }
+    };
+    if mic.low_cut_hz > 0.0 {
+        high_pass(x, mic.low_cut_hz, None);
+    }
+    if mic.presence != 0.0 {
+        high_pass(x, 2_000.0, Some(mic.presence as f32));
+    }
+}
+
 /// A clock that runs fast takes its samples closer together: frame n is the sound at n / (1 + ppm).
 fn run_fast(x: &[f32], ppm: f64) -> Vec<f32> {
     (0..x.len())
@@ -207,7 +230,7 @@ pub fn write_files(
     rendered: &Rendered,
     folder: &Path,
     time_reference: u64,
-    faults: &[String],
+    faults: &[Fault],
 ) -> io::Result<Vec<PathBuf>> {
     std::fs::create_dir_all(folder)?;
     let rate = SampleRate::new(u64::from(rendered.rate_hz)).map_err(io::Error::other)?;

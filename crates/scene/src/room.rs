@@ -37,6 +37,12 @@ pub struct Mic {
     pub inverted: bool,
     /// Later than the sound by this many frames.
     pub latency_frames: f64,
+    /// Level of its channel against the others, in dB.
+    pub gain_db: f64,
+    /// Corner of a first-order low cut in Hz; 0 for none.
+    pub low_cut_hz: f64,
+    /// Amplitude added above 2 kHz, as a part of what is there.
+    pub presence: f64,
     /// Its machine's clock runs fast by this much, in parts per million.
     pub clock_ppm: f64,
 }
@@ -52,6 +58,9 @@ impl Mic {
             noise_db: -84.0,
             inverted: false,
             latency_frames: 0.0,
+            gain_db: 0.0,
+            low_cut_hz: 0.0,
+            presence: 0.0,
             clock_ppm: 0.0,
         }
     }

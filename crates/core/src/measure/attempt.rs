@@ -164,9 +164,10 @@ pub fn attempt(
 }
 
 /// Which half of the windows has A louder against B.
-pub fn leaning(a: &Envelope, b: &Envelope, shift: i64, places: &[i64]) -> Vec<bool> {
-    let ratio: Vec<f32> =
-        places.iter().map(|p| a.mean(*p, 30).max(1e-20).ln() - b.mean(*p + shift, 30).max(1e-20).ln()).collect();
+pub fn leaning(a: &Envelope, b: &Envelope, shift: i64, places: &[i64], rate: SampleRate) -> Vec<bool> {
+    let span = rate.frames(0.03);
+    let level = |e: &Envelope, at: i64| e.mean(at, span).max(1e-20).ln();
+    let ratio: Vec<f32> = places.iter().map(|p| level(a, *p) - level(b, *p + shift)).collect();
     let mut order: Vec<usize> = (0..places.len()).collect();
     order.sort_by(|x, y| ratio[*x].total_cmp(&ratio[*y]));
     let mut leaning = vec![false; places.len()];

@@ -5,7 +5,9 @@ use super::spectrum::Transform;
 use realfft::num_complex::Complex32;
 
 /// A lag of any size found by the rises of the two envelopes; none when nothing stands out or two places fit alike.
-pub fn far_lag(a: &Envelope, b: &Envelope) -> Option<i64> {
+///
+/// `hop_ms` is the length of the envelopes' hops.
+pub fn far_lag(a: &Envelope, b: &Envelope, hop_ms: usize) -> Option<i64> {
     let rises = |e: &Envelope, factor: usize| -> Vec<f32> {
         let coarse: Vec<f32> =
             e.power.chunks(factor).map(|c| (c.iter().sum::<f32>() / c.len() as f32 + 1e-9).ln()).collect();
@@ -14,8 +16,8 @@ pub fn far_lag(a: &Envelope, b: &Envelope) -> Option<i64> {
         raw.iter().map(|v| v - mean).collect()
     };
     // Up to 35 minutes at 4 ms; longer recordings are looked at more coarsely, so memory stays bounded.
-    let longest = a.power.len().max(b.power.len());
-    let factor = 4 * longest.div_ceil(1 << 21).max(1);
+    let longest = a.power.len().max(b.power.len()) * hop_ms;
+    let factor = (4 / hop_ms).max(1) * longest.div_ceil(1 << 21).max(1);
     let (ra, rb) = (rises(a, factor), rises(b, factor));
     if ra.len() < 16 || rb.len() < 16 {
         return None;

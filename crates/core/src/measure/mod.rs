@@ -1,6 +1,8 @@
 //! From signals to measurements. Nothing here decides what to do about them.
 
+pub mod arrival;
 mod attempt;
+pub mod event;
 mod far;
 mod fine;
 pub mod meter;
@@ -8,11 +10,15 @@ pub mod onset;
 pub mod overview;
 pub mod pair;
 pub mod response;
+pub mod session;
 pub mod spectrum;
+pub mod survey;
 mod verdict;
 mod windows;
 
+pub use arrival::Table;
 pub use pair::{PairMeasurement, PairOptions, measure_pair};
+pub use session::{Heard, Role, measure_session};
 pub use verdict::Verdict;
 
 /// Called now and then with the part done (0 … 1). Returning `false` asks the computation to stop.

@@ -65,16 +65,30 @@ impl Envelope {
         Some(*value)
     }
 
-    /// Mean power from a session frame over `hops` hops.
-    pub fn mean(&self, frame: i64, hops: usize) -> f32 {
+    /// Mean power from a session frame over about `frames` frames, at least one hop.
+    pub fn mean(&self, frame: i64, frames: i64) -> f32 {
         let at = (frame - self.first).div_euclid(self.hop as i64);
+        let hops = (frames / self.hop as i64).max(1);
         let mut sum = 0.0;
-        for i in at..at + hops as i64 {
+        for i in at..at + hops {
             if i >= 0 && i < self.power.len() as i64 {
                 sum += self.power[index(i)];
             }
         }
         sum / hops as f32
+    }
+
+    /// Largest power of two neighbouring hops between two session frames.
+    pub fn largest(&self, from: i64, to: i64) -> f32 {
+        let hop = |frame: i64| (frame - self.first).div_euclid(self.hop as i64).clamp(0, self.power.len() as i64);
+        let part = &self.power[index(hop(from))..index(hop(to).max(hop(from)))];
+        part.windows(2).map(|w| 0.5 * (w[0] + w[1])).fold(0.0, f32::max)
+    }
+
+    /// The same at hops `factor` times as long.
+    pub fn coarser(&self, factor: usize) -> Self {
+        let power = self.power.chunks(factor).map(|c| c.iter().sum::<f32>() / c.len() as f32).collect();
+        Self { power, first: self.first, hop: self.hop * factor }
     }
 
     /// Onsets: places where the energy of 3 ms rises by at least 9 dB over the mean of the 30 ms before, at least 12 dB

@@ -136,7 +136,7 @@ pub fn measure_pair(
     }
     let mut centres = vec![0];
     if options.find_far
-        && let Some(far) = far_lag(&env_a, &env_b)
+        && let Some(far) = far_lag(&env_a, &env_b, 1)
         && far.abs() > rate.frames(options.max_lag_s * 0.8)
     {
         centres.push(far);
@@ -154,7 +154,7 @@ pub fn measure_pair(
                 Material::Sustained => windows::sustained(&env_a, &env_b, centre, rate),
             };
             let mut inner = |p: f64| progress(0.6 + 0.3 * (i as f64 + p) / centres.len() as f64);
-            let leaning = leaning(&env_a, &env_b, centre, &places);
+            let leaning = leaning(&env_a, &env_b, centre, &places, rate);
             let attempt = attempt(a, b, rate, options, centre, places, &leaning, material, &mut inner)?;
             // Clear hits of the anchor that say one thing, and everything that sounds another: several sources.
             if material == Material::Sustained

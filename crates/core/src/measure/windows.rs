@@ -28,7 +28,8 @@ pub fn isolated_hits(onsets: &[Onset], other: &Envelope, shift: i64, rate: Sampl
     levels.sort_by(f64::total_cmp);
     let strong = levels[(levels.len() - 1) * 9 / 10];
     hits.retain(|h| h.level_db >= strong - 18.0);
-    let against = |h: &Onset| h.level_db - 10.0 * f64::from(other.mean(h.frame + shift, 20)).max(1e-20).log10();
+    let span = rate.frames(0.02);
+    let against = |h: &Onset| h.level_db - 10.0 * f64::from(other.mean(h.frame + shift, span)).max(1e-20).log10();
     let mut loudest: Vec<f64> = hits.iter().filter(|h| h.level_db >= strong - 6.0).map(against).collect();
     loudest.sort_by(f64::total_cmp);
     let typical = loudest[loudest.len() / 2];
@@ -48,7 +49,6 @@ fn spread(hits: &[Onset]) -> Vec<Onset> {
 /// Windows of a quarter of a second, half overlapped, in which both tracks are at least 10 dB above their noise floor
 /// and within 40 dB of their loud passages.
 pub fn sustained(a: &Envelope, b: &Envelope, shift: i64, rate: SampleRate) -> Vec<i64> {
-    let hops = 250;
     let step = rate.frames(0.125);
     let bar = |e: &Envelope| {
         let loud = e.percentile(0.95)?;
@@ -61,7 +61,7 @@ pub fn sustained(a: &Envelope, b: &Envelope, shift: i64, rate: SampleRate) -> Ve
     let mut found = Vec::new();
     let mut at = a.first;
     while at + 2 * step <= end {
-        if a.mean(at, hops) > bar_a && b.mean(at + shift, hops) > bar_b {
+        if a.mean(at, 2 * step) > bar_a && b.mean(at + shift, 2 * step) > bar_b {
             found.push(at);
         }
         at += step;

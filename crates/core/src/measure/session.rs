@@ -1,0 +1,211 @@
+//! A whole session measured at once: one pass over every track, then every source in every microphone.
+//!
+//! Work grows with tracks × sources, not with pairs × length: after the first pass only short windows are read.
+
+use super::arrival::{Cell, Row, Table, empty, home_cell, measure_cell};
+use super::event::{Group, Stage};
+use super::far::far_lag;
+use super::onset::Envelope;
+use super::survey::{KEPT_MS, Survey};
+use super::{MeasureError, Verdict};
+use crate::signal::Placed;
+use crate::units::SampleRate;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+/// Where a track's sound was picked up.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Role {
+    /// A microphone at one source.
+    Near,
+    /// One of a pair that hears the whole.
+    Main,
+    /// Far away, for the room.
+    Room,
+    /// Electrical: pickup, line.
+    Direct,
+    /// A recording of a return.
+    Print,
+    /// Made by a machine from notes.
+    Rendered,
+    /// Nobody knows.
+    Unknown,
+}
+
+impl Role {
+    /// Largest lag against a near microphone that the place alone can cause, in seconds.
+    pub fn reach_s(self) -> f64 {
+        match self {
+            Self::Room => 0.08,
+            Self::Main | Self::Unknown => 0.045,
+            _ => 0.03,
+        }
+    }
+}
+
+/// A track to be measured.
+pub struct Heard<'a> {
+    /// Its sound in session time.
+    pub sound: Placed<'a>,
+    /// Where it was picked up, as far as known.
+    pub role: Role,
+    /// Source that somebody said it stands at; tracks that share one are one source.
+    pub said: Option<usize>,
+}
+
+/// Called with the part done (0 … 1) from any thread; `false` asks to stop.
+pub type Report<'a> = &'a (dyn Fn(f64) -> bool + Sync);
+
+/// Part of the work that the first pass is.
+const FIRST_PASS: f64 = 0.5;
+
+/// Measures the table.
+///
+/// # Errors
+/// [`MeasureError`] when a track cannot be read or `report` says stop.
+pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Result<Table, MeasureError> {
+    let done = AtomicUsize::new(0);
+    let surveys: Vec<Survey> = tracks
+        .par_iter()
+        .map(|t| {
+            let part = |p: f64| FIRST_PASS * (done.load(Ordering::Relaxed) as f64 + p) / tracks.len() as f64;
+            let survey = Survey::measure(&t.sound, rate, &mut |p| report(part(p)));
+            done.fetch_add(1, Ordering::Relaxed);
+            survey
+        })
+        .collect::<Result<_, _>>()?;
+    let shift = common_time(&surveys, rate);
+    let mut near: Vec<bool> = tracks
+        .iter()
+        .map(|t| !matches!(t.role, Role::Main | Role::Room | Role::Print | Role::Rendered))
+        .collect();
+    if near.iter().filter(|n| **n).count() < 1 {
+        near.fill(true);
+    }
+    let said: Vec<Option<usize>> = tracks.iter().map(|t| t.said).collect();
+    let groups = Stage { surveys: &surveys, shift: &shift, near: &near, said: &said, rate }.groups();
+    let reach = tracks.iter().map(|t| t.role.reach_s()).fold(0.03, f64::max);
+    let bench = Bench { tracks, surveys: &surveys, shift: &shift, wave_s: (reach * 0.75).max(0.03), rate };
+    let done = AtomicUsize::new(0);
+    let rows: Vec<Row> = groups
+        .par_iter()
+        .map(|group| {
+            let row = bench.row(group, &|| {
+                let part = done.fetch_add(1, Ordering::Relaxed) as f64 / (groups.len() * tracks.len()) as f64;
+                report(FIRST_PASS + (1.0 - FIRST_PASS) * part.min(1.0))
+            });
+            row
+        })
+        .collect::<Result<Vec<_>, _>>()?
+        .into_iter()
+        .flatten()
+        .collect();
+    Ok(Table {
+        rate_hz: rate.hz(),
+        wave_s: bench.wave_s,
+        rows,
+        facts: surveys.iter().map(|s| s.facts).collect(),
+        shift,
+    })
+}
+
+struct Bench<'a> {
+    tracks: &'a [Heard<'a>],
+    surveys: &'a [Survey],
+    shift: &'a [i64],
+    wave_s: f64,
+    rate: SampleRate,
+}
+
+impl Bench<'_> {
+    /// A row; none when the source has no moment of its own.
+    fn row(&self, group: &Group, go_on: &(dyn Fn() -> bool + Sync)) -> Result<Option<Row>, MeasureError> {
+        if group.hits.len() + group.passages.len() < super::verdict::MIN_HITS {
+            return Ok(None);
+        }
+        let mut group = group.clone();
+        // The first to hear it among the microphones at the source; a pickup only when there is nothing else.
+        let mut home = group.members[0];
+        let at_home: Vec<(usize, Cell)> = group
+            .members
+            .iter()
+            .filter(|m| **m != home)
+            .map(|m| Ok((*m, self.cell(home, *m, &group, go_on)?)))
+            .collect::<Result<_, MeasureError>>()?;
+        let electric = |m: usize| self.tracks[m].role == Role::Direct;
+        let earlier = at_home
+            .iter()
+            .filter(|(m, c)| c.verdict == Verdict::Solid && !electric(*m))
+            .filter_map(|(m, c)| c.lag_frames.map(|l| (*m, l)))
+            .filter(|(_, l)| electric(home) || (*l < -5.0 && *l > -self.rate.hz_f64() * 0.004))
+            .min_by(|a, b| a.1.total_cmp(&b.1));
+        if let Some((m, lag)) = earlier {
+            home = m;
+            let by = lag.round() as i64;
+            group.hits.iter_mut().chain(&mut group.passages).for_each(|t| *t += by);
+        }
+        let (own, power) = home_cell(&self.tracks[home].sound, &group, self.wave_s, self.rate)?;
+        let cells: Vec<Cell> = (0..self.tracks.len())
+            .into_par_iter()
+            .map(|m| if m == home { Ok(own.clone()) } else { self.cell(home, m, &group, go_on) })
+            .collect::<Result<_, MeasureError>>()?;
+        Ok(Some(Row {
+            home,
+            members: group.members,
+            own_mic: true,
+            hits: group.hits,
+            passages: group.passages,
+            power,
+            cells,
+        }))
+    }
+
+    fn cell(
+        &self,
+        home: usize,
+        mic: usize,
+        group: &Group,
+        go_on: &(dyn Fn() -> bool + Sync),
+    ) -> Result<Cell, MeasureError> {
+        if !go_on() {
+            return Err(MeasureError::Stopped);
+        }
+        if self.surveys[mic].facts.loud_db <= -90.0 {
+            return Ok(empty("this track is silent", false));
+        }
+        let reach = self.tracks[mic].role.reach_s().max(self.tracks[home].role.reach_s());
+        let centre = self.shift[mic] - self.shift[home];
+        measure_cell(
+            (&self.tracks[home].sound, &self.surveys[home]),
+            (&self.tracks[mic].sound, &self.surveys[mic]),
+            group,
+            centre,
+            reach,
+            self.wave_s,
+            self.rate,
+            &mut |_| true,
+        )
+    }
+}
+
+/// Lags of any size against what all tracks have in common; 0 for those that stand with the others.
+fn common_time(surveys: &[Survey], rate: SampleRate) -> Vec<i64> {
+    let first = surveys.iter().map(|s| s.bright.first).min().unwrap_or(0);
+    let end = surveys.iter().map(|s| s.facts.start + s.facts.frames).max().unwrap_or(0);
+    let Some(hop) = surveys.first().map(|s| s.bright.hop) else { return Vec::new() };
+    let hops = usize::try_from((end - first) / hop as i64 + 1).unwrap_or(0);
+    let mut all = Envelope { power: vec![0f32; hops], first, hop };
+    for s in surveys {
+        let Some(loud) = s.bright.percentile(0.99).filter(|p| *p > 0.0) else { continue };
+        let at = usize::try_from((s.bright.first - first) / hop as i64).unwrap_or(0);
+        all.power[at..].iter_mut().zip(&s.bright.power).for_each(|(a, p)| *a += (p / loud).min(4.0));
+    }
+    let least = rate.frames(0.06);
+    surveys
+        .par_iter()
+        .map(|s| far_lag(&all, &s.bright, KEPT_MS).filter(|l| l.abs() > least).unwrap_or(0))
+        .collect()
+}

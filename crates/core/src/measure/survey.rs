@@ -1,0 +1,138 @@
+//! One pass over a track: levels along time, onsets, and what is plainly wrong with the recording itself.
+
+use super::onset::{Envelope, Onset};
+use super::{MeasureError, Progress};
+use crate::signal::{Placed, index};
+use crate::units::SampleRate;
+use serde::{Deserialize, Serialize};
+
+/// Hops of the kept levels in milliseconds.
+pub const KEPT_MS: usize = 4;
+/// Samples in a row at the ceiling that count as one clipped place.
+const CLIPPED_RUN: u32 = 3;
+/// Samples within this factor are alike. The top of a tone of 20 Hz keeps within it for less than three samples.
+const ABOVE: f32 = 1.000_001;
+
+/// What one pass over a track tells. Memory: 2 bytes a millisecond of sound.
+pub struct Survey {
+    /// Power of the whole band, 4 ms a hop.
+    pub full: Envelope,
+    /// Power of the first difference: attacks stand out of ringing lows. 4 ms a hop.
+    pub bright: Envelope,
+    /// Onsets in the bright power, to about a millisecond.
+    pub onsets: Vec<Onset>,
+    /// Plain facts.
+    pub facts: Facts,
+}
+
+/// Plain facts of one track. Levels in dBFS after AES17.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Facts {
+    /// Length in frames.
+    pub frames: i64,
+    /// Session frame of the first one.
+    pub start: i64,
+    /// Largest absolute sample.
+    pub peak: f64,
+    /// Level of the loud passages: the 95th percentile of the levels of 4 ms; −200 for silence.
+    pub loud_db: f64,
+    /// The level below which the quietest tenth of what is not digital silence lies; −200 for silence.
+    pub floor_db: f64,
+    /// Mean of all samples.
+    pub offset: f64,
+    /// Places with at least three samples in a row at the ceiling.
+    pub clipped: u32,
+}
+
+impl Survey {
+    /// Reads the track once in blocks of a second.
+    ///
+    /// # Errors
+    /// [`MeasureError`] when it cannot be read or `progress` says stop.
+    pub fn measure(track: &Placed, rate: SampleRate, progress: Progress) -> Result<Self, MeasureError> {
+        let hop = index(rate.frames(0.001).max(1));
+        let mut block = vec![0f32; hop * 1_000];
+        let total = track.source.frames();
+        let hops = index(total) / hop + 1;
+        let (mut full, mut bright) = (Vec::with_capacity(hops), Vec::with_capacity(hops));
+        let (mut last, mut peak, mut sum) = (0f32, 0f32, 0f64);
+        let mut ceiling = Ceiling::default();
+        let mut at = 0;
+        while at < total {
+            if !progress(at as f64 / total as f64) {
+                return Err(MeasureError::Stopped);
+            }
+            track.source.read(at, &mut block)?;
+            let have = block.len().min(index(total - at));
+            for chunk in block[..have].chunks(hop) {
+                let (mut square, mut steep, mut mean) = (0f32, 0f32, 0f32);
+                let mut top = 0f32;
+                for &v in chunk {
+                    let d = v - last;
+                    last = v;
+                    square += v * v;
+                    steep += d * d;
+                    mean += v;
+                    top = top.max(v.abs());
+                }
+                peak = peak.max(top);
+                sum += f64::from(mean);
+                if top >= 0.5 {
+                    ceiling.feed(chunk);
+                }
+                full.push(square / hop as f32);
+                bright.push(steep / hop as f32);
+            }
+            at += block.len() as i64;
+        }
+        let whole = |power| Envelope { power, first: track.start, hop };
+        let bright = whole(bright);
+        let onsets = bright.onsets();
+        let full = whole(full).coarser(KEPT_MS);
+        let level = |p: Option<f32>| p.map_or(-200.0, |p| (10.0 * f64::from(p * 2.0).log10()).max(-200.0));
+        let facts = Facts {
+            frames: total,
+            start: track.start,
+            peak: f64::from(peak),
+            loud_db: level(full.percentile(0.95)),
+            floor_db: level(full.floor()),
+            offset: if total > 0 { sum / total as f64 } else { 0.0 },
+            clipped: ceiling.places(peak),
+        };
+        Ok(Self { bright: bright.coarser(KEPT_MS), full, onsets, facts })
+    }
+}
+
+/// Counts flat tops. Clipping in an earlier stage may sit under full scale, so runs are kept by their height.
+#[derive(Default)]
+struct Ceiling {
+    height: f32,
+    places: u32,
+    run: u32,
+    last: f32,
+}
+
+impl Ceiling {
+    fn feed(&mut self, chunk: &[f32]) {
+        for &v in chunk {
+            if v.abs() > self.height * ABOVE {
+                // A new ceiling: what was flat below it was not the ceiling.
+                (self.height, self.places, self.run) = (v.abs(), 0, 1);
+            } else if v.abs() * ABOVE >= self.height && (self.run == 0 || v.signum() == self.last.signum()) {
+                self.run += 1;
+                if self.run == CLIPPED_RUN {
+                    self.places += 1;
+                }
+            } else {
+                self.run = 0;
+            }
+            self.last = v;
+        }
+    }
+
+    /// Under −6 dBFS a flat top is more likely the top of a slow wave.
+    fn places(&self, peak: f32) -> u32 {
+        if self.height < peak || peak < 0.5 { 0 } else { self.places }
+    }
+}
