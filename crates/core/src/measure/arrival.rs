@@ -3,12 +3,12 @@
 //! A row is a source, heard first of all by its home microphone; a cell says when and which way up that source reaches one
 //! microphone, measured over moments at which the source sounds alone.
 
-use super::attempt::{Attempt, attempt, energy, leaning};
+use super::attempt::{Attempt, Estimate, attempt, energy, leaning};
 use super::event::Group;
 use super::pair::{Material, PairOptions};
 use super::spectrum::{CrossSpectrum, Transform};
 use super::survey::{Facts, Survey};
-use super::verdict::{MIN_HITS, Verdict};
+use super::verdict::{MIN_HEIGHT, MIN_HITS, RIVAL_SOLID, Verdict};
 use super::{MeasureError, Progress};
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
@@ -24,6 +24,10 @@ pub const BANDS_HZ: [f64; 24] = [
     50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0, 1_000.0, 1_250.0, 1_600.0,
     2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0,
 ];
+/// A peak before the strongest from which the strongest may be a reflection, as part of it.
+const EARLIER_MAY_BE: f64 = 0.5;
+/// A peak before the strongest from which it is taken for the direct sound.
+const EARLIER_IS: f64 = 0.7;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
 const HEARD_DB: f64 = -38.0;
 
@@ -41,10 +45,8 @@ pub struct Cell {
     pub height: f64,
     /// Magnitude-squared coherence over the band.
     pub coherence: f64,
-    /// Second peak as part of the first.
-    pub rival: f64,
-    /// Lag of that second peak in frames.
-    pub rival_lag_frames: f64,
+    /// Other peaks that might have been meant.
+    pub alternatives: Vec<Alternative>,
     /// Moments used.
     pub hits: usize,
     /// Strikes or passages.
@@ -59,6 +61,29 @@ pub struct Cell {
     pub wave: Vec<f32>,
     /// Transfer from the home microphone with the lag taken out, a third-octave each of [`BANDS_HZ`].
     pub bands: Vec<Transfer>,
+}
+
+/// Another peak of the curve.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Alternative {
+    /// Lag in frames.
+    pub lag_frames: f64,
+    /// Sign.
+    pub sign: i8,
+    /// Height as part of the chosen one.
+    pub part: f64,
+}
+
+impl Cell {
+    /// Takes the lag back and says why.
+    pub fn undecide(&mut self, reason: &str) {
+        self.lag_frames = None;
+        (self.sign, self.low_sign) = (0, 0);
+        self.bands.clear();
+        self.verdict = Verdict::Undecided;
+        self.reason = reason.into();
+    }
 }
 
 /// Complex transfer of a band.
@@ -115,7 +140,7 @@ pub struct Table {
 pub fn measure_cell(
     home: (&Placed, &Survey),
     mic: (&Placed, &Survey),
-    group: &Group,
+    (group, track): (&Group, usize),
     centre: i64,
     max_lag_s: f64,
     wave_s: f64,
@@ -126,7 +151,8 @@ pub fn measure_cell(
     let mut best: Option<Attempt> = None;
     let mut note = None;
     let heard = heard(mic.1, group, centre, max_lag_s, rate);
-    for (material, places) in [(Material::Struck, &group.hits), (Material::Sustained, &group.passages)] {
+    let moments = [&group.hits, &group.passages].map(|m| Group::fit(m, track));
+    for (material, places) in [Material::Struck, Material::Sustained].into_iter().zip(&moments) {
         if best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid) || (places.len() < MIN_HITS && best.is_some()) {
             continue;
         }
@@ -153,13 +179,15 @@ pub fn measure_cell(
         best.verdict = Verdict::Undecided;
         best.reason = note;
     }
-    if !heard && best.verdict < Verdict::Solid {
+    if !heard {
         best.verdict = Verdict::Undecided;
         best.reason = "this microphone does not hear the source".into();
+    } else {
+        first_counts(&mut best, rate);
     }
     let e = &best.estimate;
     let decided = best.verdict > Verdict::Undecided;
-    let places = if best.places.is_empty() { &group.hits } else { &best.places };
+    let places = if best.places.is_empty() { &moments[0] } else { &best.places };
     let lag = if decided { e.lag.round() as i64 } else { centre };
     let (bands, low_sign, _) = transfer(home.0, mic.0, places, lag, rate)?;
     Ok(Cell {
@@ -168,8 +196,7 @@ pub fn measure_cell(
         low_sign: if decided { low_sign } else { 0 },
         height: e.height,
         coherence: e.coherence,
-        rival: e.rival,
-        rival_lag_frames: e.rival_lag,
+        alternatives: alternatives(e),
         hits: e.hits,
         material: best.material,
         verdict: best.verdict,
@@ -178,6 +205,47 @@ pub fn measure_cell(
         wave: wave(home.0, mic.0, places, centre, wave_s, rate)?,
         bands: if decided { bands } else { Vec::new() },
     })
+}
+
+fn alternatives(e: &Estimate) -> Vec<Alternative> {
+    let all = [(e.rival_lag, e.rival_sign, e.rival), (e.earlier_lag, e.earlier_sign, e.earlier)];
+    all.into_iter()
+        .filter(|(_, sign, part)| *sign != 0 && *part > 0.0)
+        .map(|(lag_frames, sign, part)| Alternative { lag_frames, sign, part })
+        .collect()
+}
+
+/// Nothing travels faster than the direct sound: a strong peak before the strongest is it, unless something else sounded.
+fn first_counts(best: &mut Attempt, rate: SampleRate) {
+    let e = &mut best.estimate;
+    let decidable = e.hits >= MIN_HITS && e.height >= MIN_HEIGHT && !e.at_edge;
+    if !decidable || e.earlier < EARLIER_MAY_BE {
+        // Two alike of which the first is the higher: what follows is a reflection.
+        if decidable && best.verdict == Verdict::Undecided && e.rival >= RIVAL_SOLID && e.rival_lag > e.lag {
+            best.verdict = Verdict::Likely;
+            best.reason = format!(
+                "a reflection {:.2} ms later comes to {:.0} % of the first arrival",
+                rate.ms(e.rival_lag - e.lag),
+                e.rival * 100.0
+            );
+        }
+        return;
+    }
+    let (lag, part) = (e.lag, e.earlier);
+    if part >= EARLIER_IS {
+        (e.lag, e.earlier_lag) = (e.earlier_lag, e.lag);
+        (e.sign, e.earlier_sign) = (e.earlier_sign, e.sign);
+        (e.rival_lag, e.rival, e.rival_sign) = (lag, 1.0 / part, e.earlier_sign);
+        best.verdict = Verdict::Likely;
+        best.reason = format!("the first arrival; a later one at {:.2} ms is stronger", rate.ms(lag));
+    } else if best.verdict > Verdict::Undecided {
+        best.verdict = Verdict::Likely;
+        best.reason = format!(
+            "a weaker arrival may come first: {:.2} ms at {:.0} % of the peak",
+            rate.ms(e.earlier_lag),
+            part * 100.0
+        );
+    }
 }
 
 /// The home microphone's own cell, and the source's power in it.
@@ -191,22 +259,22 @@ pub fn home_cell(
     rate: SampleRate,
 ) -> Result<(Cell, Vec<f32>), MeasureError> {
     let struck = group.hits.len() >= MIN_HITS;
-    let places = if struck { &group.hits } else { &group.passages };
-    let (bands, _, power) = transfer(home, home, places, 0, rate)?;
+    let moments = if struck { &group.hits } else { &group.passages };
+    let places: Vec<i64> = moments.iter().map(|m| m.at).collect();
+    let (bands, _, power) = transfer(home, home, &places, 0, rate)?;
     let cell = Cell {
         lag_frames: Some(0.0),
         sign: 1,
         low_sign: 1,
         height: 0.0,
         coherence: 1.0,
-        rival: 0.0,
-        rival_lag_frames: 0.0,
+        alternatives: Vec::new(),
         hits: places.len(),
         material: if struck { Material::Struck } else { Material::Sustained },
         verdict: Verdict::Solid,
         reason: "home".into(),
         heard: true,
-        wave: wave(home, home, places, 0, wave_s, rate)?,
+        wave: wave(home, home, &places, 0, wave_s, rate)?,
         bands,
     };
     Ok((cell, power))
@@ -220,8 +288,7 @@ pub fn empty(reason: &str, heard: bool) -> Cell {
         low_sign: 0,
         height: 0.0,
         coherence: 0.0,
-        rival: 0.0,
-        rival_lag_frames: 0.0,
+        alternatives: Vec::new(),
         hits: 0,
         material: Material::Struck,
         verdict: Verdict::Undecided,
@@ -243,7 +310,8 @@ fn heard(mic: &Survey, group: &Group, centre: i64, reach_s: f64, rate: SampleRat
         .hits
         .iter()
         .chain(&group.passages)
-        .map(|t| f64::from(mic.bright.largest(t + centre - rate.frames(0.005), t + centre + reach)))
+        .map(|m| m.at + centre)
+        .map(|t| f64::from(mic.bright.largest(t - rate.frames(0.005), t + reach)))
         .collect();
     levels.sort_by(f64::total_cmp);
     levels.get(levels.len() / 2).is_some_and(|l| 10.0 * (l / loud).max(1e-12).log10() > HEARD_DB)

@@ -28,6 +28,12 @@ pub struct Estimate {
     pub rival_lag: f64,
     /// Its sign.
     pub rival_sign: i8,
+    /// The largest peak before the first, as part of it; 0 for none.
+    pub earlier: f64,
+    /// Its lag in frames.
+    pub earlier_lag: f64,
+    /// Its sign.
+    pub earlier_sign: i8,
     /// Windows.
     pub hits: usize,
     /// Parts looked at by themselves.
@@ -134,14 +140,19 @@ pub fn attempt(
             }
         }
     }
+    let earlier = curve.before(peak, guard);
+    let part_of_peak = |i: usize| f64::from(curve.values[i].abs() / curve.values[peak].abs().max(f32::MIN_POSITIVE));
     let mut estimate = Estimate {
         lag: lag + centre as f64,
         sign,
         height: if curve.rms > 0.0 { f64::from(curve.values[peak].abs()) / curve.rms } else { 0.0 },
         coherence: 0.0,
-        rival: f64::from(curve.values[rival].abs() / curve.values[peak].abs().max(f32::MIN_POSITIVE)),
+        rival: part_of_peak(rival),
         rival_lag: curve.lag_of(rival) + centre as f64,
         rival_sign: sign_at(&curve, rival),
+        earlier: earlier.map_or(0.0, |i| part_of_peak(i)),
+        earlier_lag: earlier.map_or(0.0, |i| curve.refined(i) + centre as f64),
+        earlier_sign: earlier.map_or(0, |i| sign_at(&curve, i)),
         hits: total.count,
         parts: halves.len(),
         parts_agreeing: agreeing,

@@ -4,6 +4,7 @@
 //! A level is always taken relative to the microphone's own loud passages, so that gains do not matter. A strike belongs to
 //! the microphone that leads it; two microphones that rise and fall together stand at one source.
 
+use super::onset::Onset;
 use super::survey::Survey;
 use crate::units::SampleRate;
 
@@ -11,10 +12,18 @@ use crate::units::SampleRate;
 const MOST: usize = 72;
 /// By how much a microphone must lead the others for the sound to be its own source's, in dB.
 const LEAD_DB: f64 = 4.0;
+/// With fewer moments than this, a lesser lead will do.
+const ENOUGH: usize = 16;
 /// How far another microphone may stand above its usual part of the sound before something else must have sounded there.
-const EXTRA_DB: f64 = 5.0;
-/// Microphones that keep within this sum of both leads hear one source.
-const TOGETHER_DB: f64 = 5.0;
+const EXTRA_DB: f32 = 5.0;
+/// So many moments are used of a microphone that is never quiet.
+const FIT_LEAST: usize = 8;
+/// Microphones that part by less than this hear one source.
+const TOGETHER_DB: f64 = 2.5;
+/// So much closer two microphones must keep to be joined against their names.
+const DOUBT_DB: f64 = 1.2;
+/// An onset so far under another one does not disturb it.
+const FAINT_DB: f64 = 15.0;
 /// Strikes needed to say anything of a microphone.
 const FEW: usize = 5;
 
@@ -23,10 +32,32 @@ const FEW: usize = 5;
 pub struct Group {
     /// Tracks at the source, by index; the one that hears it most clearly first.
     pub members: Vec<usize>,
-    /// Session frames (as the first member hears it) of strikes of this source alone.
-    pub hits: Vec<i64>,
-    /// Session frames at which a quarter of a second begins that this source leads.
-    pub passages: Vec<i64>,
+    /// Strikes at which this source leads, as the first member hears them.
+    pub hits: Vec<Led>,
+    /// Beginnings of quarter-seconds in which this source leads.
+    pub passages: Vec<Led>,
+}
+
+/// A moment at which a source leads.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Led {
+    /// Session frame.
+    pub at: i64,
+    /// How far each track stands above what it usually hears of this source, in dB: something else sounds there too.
+    pub excess: Vec<f32>,
+}
+
+impl Group {
+    /// Moments fit for one microphone: those in which nothing else drowns the source there.
+    pub fn fit(moments: &[Led], track: usize) -> Vec<i64> {
+        let mut order: Vec<&Led> = moments.iter().collect();
+        order.sort_by(|a, b| a.excess[track].total_cmp(&b.excess[track]));
+        let good = order.iter().take_while(|m| m.excess[track] <= EXTRA_DB).count();
+        order.truncate(good.max(FIT_LEAST));
+        let mut places: Vec<i64> = order.into_iter().map(|m| m.at).collect();
+        places.sort_unstable();
+        thin(places)
+    }
 }
 
 /// What is known before.
@@ -43,7 +74,7 @@ pub struct Stage<'a> {
     pub rate: SampleRate,
 }
 
-/// Levels of one moment in all near microphones, relative to their own loud ones.
+/// Levels of one moment in all tracks, relative to their own loud ones.
 struct Moment {
     at: i64,
     levels: Vec<f64>,
@@ -53,21 +84,9 @@ impl Stage<'_> {
     /// Groups of microphones and the moments at which each leads.
     pub fn groups(&self) -> Vec<Group> {
         let near: Vec<usize> = (0..self.surveys.len()).filter(|m| self.near[*m] && self.sounds(*m)).collect();
-        let strikes: Vec<Vec<Moment>> = near.iter().map(|m| self.strikes(*m, &near)).collect();
-        let passages: Vec<Vec<Moment>> = near.iter().map(|m| self.passages(*m, &near)).collect();
-        let mut group: Vec<usize> = (0..near.len()).collect();
-        for i in 0..near.len() {
-            for j in 0..i {
-                let together = match (self.said[near[i]], self.said[near[j]]) {
-                    (Some(a), Some(b)) => a == b,
-                    _ => alike(&strikes, i, j) && alike(&passages, i, j),
-                };
-                if together {
-                    let (from, to) = (group[i].max(group[j]), group[i].min(group[j]));
-                    group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
-                }
-            }
-        }
+        let strikes: Vec<Vec<Moment>> = near.iter().map(|m| self.strikes(*m)).collect();
+        let passages: Vec<Vec<Moment>> = near.iter().map(|m| self.passages(*m)).collect();
+        let group = self.gathered(&near, &strikes, &passages);
         let mut found = Vec::new();
         for id in 0..near.len() {
             let members: Vec<usize> = (0..near.len()).filter(|i| group[*i] == id).collect();
@@ -75,29 +94,63 @@ impl Stage<'_> {
                 continue;
             }
             // The member whose moments stand out most speaks for the group.
-            let of = |i: usize| {
-                let hits = alone(&strikes[i], i, &group);
-                let long = alone(&passages[i], i, &group);
-                (hits, long)
-            };
-            let mut best: Option<(usize, Vec<i64>, Vec<i64>)> = None;
-            let mut order = Vec::new();
-            for &i in &members {
-                let (hits, long) = of(i);
-                order.push((hits.len() * 2 + long.len(), near[i]));
-                if best.as_ref().is_none_or(|b| hits.len() * 2 + long.len() > b.1.len() * 2 + b.2.len()) {
-                    best = Some((near[i], hits, long));
-                }
-            }
-            order.sort_by_key(|o| std::cmp::Reverse(o.0));
-            if let Some((first, hits, passages)) = best {
-                let mut tracks: Vec<usize> = order.into_iter().map(|o| o.1).collect();
-                tracks.retain(|t| *t != first);
-                tracks.insert(0, first);
-                found.push(Group { members: tracks, hits: thin(hits), passages: thin(passages) });
-            }
+            let others: Vec<usize> = (0..near.len()).filter(|i| group[*i] != id).map(|i| near[i]).collect();
+            let mut spoken: Vec<Group> = members
+                .iter()
+                .map(|&i| Group {
+                    members: vec![near[i]],
+                    hits: leading(&strikes[i], near[i], &others),
+                    passages: leading(&passages[i], near[i], &others),
+                })
+                .collect();
+            spoken.sort_by_key(|g| std::cmp::Reverse(g.hits.len() * 2 + g.passages.len()));
+            let tracks = spoken.iter().map(|g| g.members[0]).collect();
+            found.push(Group { members: tracks, ..spoken.swap_remove(0) });
         }
         found
+    }
+
+    /// Which near microphones stand at one source: the number of the group each belongs to. Microphones join in the order of
+    /// their likeness, and never through a third: every two of a group must hear the same.
+    fn gathered(&self, near: &[usize], strikes: &[Vec<Moment>], passages: &[Vec<Moment>]) -> Vec<usize> {
+        let n = near.len();
+        let said = |i: usize, j: usize| Some(self.said[near[i]]? == self.said[near[j]]?);
+        let mut group: Vec<usize> = (0..n).collect();
+        let mut join = |i: usize, j: usize| {
+            let (from, to) = (group[i].max(group[j]), group[i].min(group[j]));
+            group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
+        };
+        let mut like = vec![vec![f64::INFINITY; n]; n];
+        let mut order = Vec::new();
+        for i in 0..n {
+            for j in 0..i {
+                let (long, struck) = (apart([&passages[i], &passages[j]], [near[i], near[j]]), apart([&strikes[i], &strikes[j]], [near[i], near[j]]));
+                let value = match said(i, j) {
+                    Some(true) => 0.0,
+                    Some(false) => long + DOUBT_DB,
+                    None if struck < TOGETHER_DB => long * 0.5,
+                    None => long,
+                };
+                (like[i][j], like[j][i]) = (value, value);
+                if value < TOGETHER_DB {
+                    order.push((value, i, j));
+                }
+            }
+        }
+        order.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut sets: Vec<Vec<usize>> = (0..n).map(|i| vec![i]).collect();
+        for (_, i, j) in order {
+            let (a, b) = (sets[i].clone(), sets[j].clone());
+            if a.contains(&j) || !a.iter().all(|x| b.iter().all(|y| like[*x][*y] < 2.0 * TOGETHER_DB)) {
+                continue;
+            }
+            join(i, j);
+            let both: Vec<usize> = a.into_iter().chain(b).collect();
+            for &k in &both {
+                sets[k].clone_from(&both);
+            }
+        }
+        group
     }
 
     /// Anything over −90 dBFS at all.
@@ -106,31 +159,30 @@ impl Stage<'_> {
     }
 
     /// Strikes of one near microphone within 20 dB of its loud ones, each with its level everywhere.
-    fn strikes(&self, m: usize, near: &[usize]) -> Vec<Moment> {
-        let reference: Vec<f64> = near.iter().map(|n| db(self.surveys[*n].bright.percentile(0.99))).collect();
-        let own = near.iter().position(|n| *n == m).unwrap_or(0);
+    fn strikes(&self, m: usize) -> Vec<Moment> {
+        let reference: Vec<f64> = self.surveys.iter().map(|s| db(s.bright.percentile(0.99))).collect();
         // Sound crosses a stage in 20 ms, and a late stage may hold it back as long again.
-        let (wide, after) = (self.rate.frames(0.035), self.rate.frames(0.012));
+        let (early, late, after) = (self.rate.frames(0.012), self.rate.frames(0.028), self.rate.frames(0.012));
         let gap = self.rate.frames(0.04);
         let onsets = &self.surveys[m].onsets;
         let mut found = Vec::new();
         for (i, o) in onsets.iter().enumerate() {
-            let lonely = (i == 0 || o.frame - onsets[i - 1].frame > gap)
-                && onsets.get(i + 1).is_none_or(|next| next.frame - o.frame > gap);
-            let home = db(Some(self.surveys[m].bright.largest(o.frame, o.frame + after))) - reference[own];
+            let clear = |other: Option<&Onset>| {
+                other.is_none_or(|n| (n.frame - o.frame).abs() > gap || n.level_db < o.level_db - FAINT_DB)
+            };
+            let lonely = clear(i.checked_sub(1).map(|k| &onsets[k])) && clear(onsets.get(i + 1));
+            let home = db(Some(self.surveys[m].bright.largest(o.frame, o.frame + after))) - reference[m];
             if !lonely || home < -20.0 {
                 continue;
             }
             let common = o.frame - self.shift[m];
-            let levels = near
-                .iter()
-                .enumerate()
-                .map(|(k, &n)| {
+            let levels = (0..self.surveys.len())
+                .map(|n| {
                     if n == m {
                         return home;
                     }
                     let at = common + self.shift[n];
-                    db(Some(self.surveys[n].bright.largest(at - wide, at + wide + after))) - reference[k]
+                    db(Some(self.surveys[n].bright.largest(at - early, at + late))) - reference[n]
                 })
                 .collect();
             found.push(Moment { at: o.frame, levels });
@@ -139,24 +191,21 @@ impl Stage<'_> {
     }
 
     /// Quarter-seconds of one near microphone above its floor, each with its level everywhere.
-    fn passages(&self, m: usize, near: &[usize]) -> Vec<Moment> {
-        let reference: Vec<f64> = near.iter().map(|n| db(self.surveys[*n].full.percentile(0.97))).collect();
-        let own = near.iter().position(|n| *n == m).unwrap_or(0);
+    fn passages(&self, m: usize) -> Vec<Moment> {
+        let reference: Vec<f64> = self.surveys.iter().map(|s| db(s.full.percentile(0.97))).collect();
         let s = &self.surveys[m];
-        let floor = db(s.full.floor()) - reference[own];
+        let floor = db(s.full.floor()) - reference[m];
         let step = self.rate.frames(0.125);
         let end = s.facts.start + s.facts.frames;
         let mut found = Vec::new();
         let mut at = s.facts.start;
         while at + 2 * step <= end {
-            let home = db(Some(s.full.mean(at, 2 * step))) - reference[own];
+            let home = db(Some(s.full.mean(at, 2 * step))) - reference[m];
             if home > -24.0 && home > (floor + 6.0).min(-12.0) {
-                let levels = near
-                    .iter()
-                    .enumerate()
-                    .map(|(k, &n)| {
+                let levels = (0..self.surveys.len())
+                    .map(|n| {
                         let there = at - self.shift[m] + self.shift[n];
-                        db(Some(self.surveys[n].full.mean(there, 2 * step))) - reference[k]
+                        db(Some(self.surveys[n].full.mean(there, 2 * step))) - reference[n]
                     })
                     .collect();
                 found.push(Moment { at, levels });
@@ -171,42 +220,49 @@ fn db(power: Option<f32>) -> f64 {
     10.0 * f64::from(power.unwrap_or(0.0)).max(1e-16).log10()
 }
 
-fn median(values: &mut [f64]) -> f64 {
-    if values.is_empty() {
-        return 0.0;
-    }
-    values.sort_by(f64::total_cmp);
-    values[values.len() / 2]
-}
-
-/// Do two microphones rise and fall together? At the loud moments of each, the leads of both add up to nothing.
-fn alike(moments: &[Vec<Moment>], i: usize, j: usize) -> bool {
-    let lead = |of: usize, over: usize| {
+/// How far two microphones part when one of them is loud, in dB: the sum of what each leads by at its clearer moments.
+/// Microphones at one source keep near 0; infinite when there is too little to tell.
+fn apart(moments: [&[Moment]; 2], tracks: [usize; 2]) -> f64 {
+    let lead = |of: usize| {
+        let (own, over) = (tracks[of], tracks[1 - of]);
         let mut leads: Vec<f64> =
-            moments[of].iter().filter(|m| m.levels[of] > -10.0).map(|m| m.levels[of] - m.levels[over]).collect();
-        (leads.len() >= FEW).then(|| median(&mut leads))
+            moments[of].iter().filter(|m| m.levels[own] > -10.0).map(|m| m.levels[own] - m.levels[over]).collect();
+        leads.sort_by(f64::total_cmp);
+        (leads.len() >= FEW).then(|| leads[(leads.len() - 1) * 4 / 5])
     };
-    match (lead(i, j), lead(j, i)) {
-        (Some(a), Some(b)) => a + b < TOGETHER_DB && (a - b).abs() < 2.0 * TOGETHER_DB,
-        // Too little to tell apart by this kind of moment: the other kind decides.
-        _ => true,
-    }
+    lead(0).zip(lead(1)).map_or(f64::INFINITY, |(a, b)| a + b)
 }
 
-/// Moments that microphone `own` leads over all that stand elsewhere, without those in which something else sounded too.
-fn alone(moments: &[Moment], own: usize, group: &[usize]) -> Vec<i64> {
-    let others: Vec<usize> = (0..group.len()).filter(|n| group[*n] != group[own]).collect();
+/// Moments that track `own` leads over the `others`, and how far each track stands above its usual part of them.
+fn leading(moments: &[Moment], own: usize, others: &[usize]) -> Vec<Led> {
     let lead = |m: &Moment| {
         let most = others.iter().map(|n| m.levels[*n]).fold(f64::NEG_INFINITY, f64::max);
         m.levels[own] - most
     };
-    let mut led: Vec<&Moment> = moments.iter().filter(|m| lead(m) >= LEAD_DB).collect();
-    let usual: Vec<f64> = others
-        .iter()
-        .map(|n| median(&mut led.iter().map(|m| m.levels[*n] - m.levels[own]).collect::<Vec<_>>()))
+    // In dense playing nobody leads by much for long: then the clearest moments there are.
+    let mut order: Vec<(f64, &Moment)> = moments.iter().map(|m| (lead(m), m)).collect();
+    order.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let mut led: Vec<&Moment> = order
+        .into_iter()
+        .enumerate()
+        .take_while(|(i, (lead, _))| *lead >= LEAD_DB || (*i < ENOUGH && *lead >= 0.0))
+        .map(|(_, (_, m))| m)
         .collect();
-    led.retain(|m| others.iter().zip(&usual).all(|(n, u)| m.levels[*n] - m.levels[own] <= u + EXTRA_DB));
-    led.iter().map(|m| m.at).collect()
+    led.sort_by_key(|m| m.at);
+    let tracks = moments.first().map_or(0, |m| m.levels.len());
+    let usual: Vec<f64> = (0..tracks)
+        .map(|n| {
+            let mut part: Vec<f64> = led.iter().map(|m| m.levels[n] - m.levels[own]).collect();
+            part.sort_by(f64::total_cmp);
+            part.get(part.len() / 4).copied().unwrap_or(0.0)
+        })
+        .collect();
+    led.iter()
+        .map(|m| Led {
+            at: m.at,
+            excess: (0..tracks).map(|n| (m.levels[n] - m.levels[own] - usual[n]) as f32).collect(),
+        })
+        .collect()
 }
 
 /// Evenly over the session.

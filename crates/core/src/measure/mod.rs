@@ -2,6 +2,7 @@
 
 pub mod arrival;
 mod attempt;
+mod consistent;
 pub mod event;
 mod far;
 mod fine;

@@ -3,6 +3,7 @@
 //! Work grows with tracks × sources, not with pairs × length: after the first pass only short windows are read.
 
 use super::arrival::{Cell, Row, Table, empty, home_cell, measure_cell};
+use super::consistent::settle;
 use super::event::{Group, Stage};
 use super::far::far_lag;
 use super::onset::Envelope;
@@ -40,8 +41,8 @@ impl Role {
     pub fn reach_s(self) -> f64 {
         match self {
             Self::Room => 0.08,
-            Self::Main | Self::Unknown => 0.045,
-            _ => 0.03,
+            Self::Direct => 0.03,
+            _ => 0.05,
         }
     }
 }
@@ -90,7 +91,7 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
     let reach = tracks.iter().map(|t| t.role.reach_s()).fold(0.03, f64::max);
     let bench = Bench { tracks, surveys: &surveys, shift: &shift, wave_s: (reach * 0.75).max(0.03), rate };
     let done = AtomicUsize::new(0);
-    let rows: Vec<Row> = groups
+    let mut rows: Vec<Row> = groups
         .par_iter()
         .map(|group| {
             let row = bench.row(group, &|| {
@@ -103,6 +104,7 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         .into_iter()
         .flatten()
         .collect();
+    settle(&mut rows, rate);
     Ok(Table {
         rate_hz: rate.hz(),
         wave_s: bench.wave_s,
@@ -145,7 +147,7 @@ impl Bench<'_> {
         if let Some((m, lag)) = earlier {
             home = m;
             let by = lag.round() as i64;
-            group.hits.iter_mut().chain(&mut group.passages).for_each(|t| *t += by);
+            group.hits.iter_mut().chain(&mut group.passages).for_each(|m| m.at += by);
         }
         let (own, power) = home_cell(&self.tracks[home].sound, &group, self.wave_s, self.rate)?;
         let cells: Vec<Cell> = (0..self.tracks.len())
@@ -156,8 +158,8 @@ impl Bench<'_> {
             home,
             members: group.members,
             own_mic: true,
-            hits: group.hits,
-            passages: group.passages,
+            hits: group.hits.iter().map(|m| m.at).collect(),
+            passages: group.passages.iter().map(|m| m.at).collect(),
             power,
             cells,
         }))
@@ -176,12 +178,15 @@ impl Bench<'_> {
         if self.surveys[mic].facts.loud_db <= -90.0 {
             return Ok(empty("this track is silent", false));
         }
+        if self.tracks[mic].role == Role::Direct && !group.members.contains(&mic) {
+            return Ok(empty("an electrical pickup hears its own player only", false));
+        }
         let reach = self.tracks[mic].role.reach_s().max(self.tracks[home].role.reach_s());
         let centre = self.shift[mic] - self.shift[home];
         measure_cell(
             (&self.tracks[home].sound, &self.surveys[home]),
             (&self.tracks[mic].sound, &self.surveys[mic]),
-            group,
+            (group, mic),
             centre,
             reach,
             self.wave_s,

@@ -129,6 +129,15 @@ impl LagCurve {
         self.largest(|i| (i as f64 - point as f64).abs() >= guard && self.is_extreme(i))
     }
 
+    /// The largest local extreme at least `guard` frames before `point`; none at the very edge.
+    pub fn before(&self, point: usize, guard: f64) -> Option<usize> {
+        let guard = guard * self.oversampling as f64;
+        let early = |i: usize| i as f64 <= point as f64 - guard && i > 8;
+        (0..self.values.len())
+            .filter(|i| early(*i) && self.is_extreme(*i))
+            .max_by(|a, b| self.values[*a].abs().total_cmp(&self.values[*b].abs()))
+    }
+
     fn is_extreme(&self, i: usize) -> bool {
         let v = |k: usize| self.values[k].abs();
         (i == 0 || v(i) >= v(i - 1)) && (i + 1 >= self.values.len() || v(i) >= v(i + 1))
