@@ -25,7 +25,7 @@ pub const BANDS_HZ: [f64; 24] = [
     2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0,
 ];
 /// A peak before the strongest from which the strongest may be a reflection, as part of it.
-const EARLIER_MAY_BE: f64 = 0.5;
+const EARLIER_MAY_BE: f64 = 0.4;
 /// A peak before the strongest from which it is taken for the direct sound.
 const EARLIER_IS: f64 = 0.7;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
@@ -76,6 +76,15 @@ pub struct Alternative {
 }
 
 impl Cell {
+    /// Takes another peak instead and says why. Never more than likely.
+    pub fn take(&mut self, peak: Alternative, reason: &str) {
+        self.lag_frames = Some(peak.lag_frames);
+        (self.sign, self.low_sign) = (peak.sign, 0);
+        self.bands.clear();
+        self.verdict = Verdict::Likely;
+        self.reason = reason.into();
+    }
+
     /// Takes the lag back and says why.
     pub fn undecide(&mut self, reason: &str) {
         self.lag_frames = None;

@@ -42,6 +42,87 @@ pub fn settle(rows: &mut Vec<Row>, rate: SampleRate) {
         }
         i += 1;
     }
+    unreflect(rows, rate);
+}
+
+/// A lag that comes so much later than the way back allows, in seconds, is a reflection.
+const ONE_WAY_S: f64 = 0.001_5;
+/// Times the latencies are refined; they settle after three or four.
+const ROUNDS: usize = 12;
+
+/// How late each home microphone is against most of them, in frames; none for a row without a partner.
+///
+/// For homes i and k the bleed both ways is d + (Lk − Li) and d + (Li − Lk): half the difference is what k is later than i.
+/// Every row takes the median over its partners, again and again; most rows are taken to be on time.
+pub fn latencies(rows: &[Row]) -> Vec<Option<f64>> {
+    let later = |i: usize, k: usize| {
+        let there = rows[i].cells[rows[k].home].lag_frames?;
+        Some((there - rows[k].cells[rows[i].home].lag_frames?) / 2.0)
+    };
+    let mut late = vec![0f64; rows.len()];
+    let mut known = vec![false; rows.len()];
+    for _ in 0..ROUNDS {
+        let mut next = late.clone();
+        for k in 0..rows.len() {
+            let partners = (0..rows.len()).filter(|i| *i != k);
+            let mut says: Vec<f64> = partners.filter_map(|i| later(i, k).map(|l| l + late[i])).collect();
+            known[k] = !says.is_empty();
+            // Half way, so that two rows do not push each other to and fro.
+            next[k] = 0.5 * (late[k] + middle(&mut says).unwrap_or(0.0));
+        }
+        late = next;
+        let common = most(&late);
+        late.iter_mut().for_each(|l| *l -= common);
+    }
+    late.into_iter().zip(known).map(|(l, known)| known.then_some(l)).collect()
+}
+
+/// The median; the mean of the two in the middle for an even number.
+pub fn middle(values: &mut [f64]) -> Option<f64> {
+    values.sort_by(f64::total_cmp);
+    let n = values.len();
+    (n > 0).then(|| 0.5 * (values[(n - 1) / 2] + values[n / 2]))
+}
+
+/// The middle of the half that lies closest together (the shorth): what most have in common. Of two alike the earlier.
+fn most(values: &[f64]) -> f64 {
+    let mut v = values.to_vec();
+    v.sort_by(f64::total_cmp);
+    let half = v.len() / 2 + 1;
+    let best = v.windows(half.min(v.len()).max(1)).min_by(|a, b| {
+        let width = |w: &[f64]| w[w.len() - 1] - w[0];
+        width(a).total_cmp(&width(b))
+    });
+    best.map_or(0.0, |w| w[w.len() / 2])
+}
+
+/// A lag much longer than the way back, latencies aside, went round by a wall.
+fn unreflect(rows: &mut [Row], rate: SampleRate) {
+    let late = latencies(rows);
+    let slack = ONE_WAY_S * rate.hz_f64();
+    for i in 0..rows.len() {
+        for k in 0..rows.len() {
+            let (Some(li), Some(lk)) = (late[i], late[k]) else { continue };
+            let back = rows[k].cells[rows[i].home].lag_frames;
+            let home = rows[k].home;
+            let (true, Some(there), Some(back)) = (i != k, rows[i].cells[home].lag_frames, back) else { continue };
+            let expected = back + 2.0 * (lk - li);
+            if there < expected + slack {
+                continue;
+            }
+            let cell = &mut rows[i].cells[home];
+            let fits = cell.alternatives.iter().filter(|a| (a.lag_frames - expected).abs() < slack).copied();
+            if let Some(a) = fits.max_by(|a, b| a.part.total_cmp(&b.part)) {
+                cell.take(a, "the first arrival, as the way back shows; a reflection is stronger");
+            } else if cell.verdict == Verdict::Solid {
+                cell.verdict = Verdict::Likely;
+                cell.reason = format!(
+                    "{:.1} ms longer than the way back: perhaps a reflection",
+                    rate.ms(there - expected)
+                );
+            }
+        }
+    }
 }
 
 /// The lag that is too early gives way: what it heard was the other source.
@@ -50,14 +131,7 @@ fn doubt(cell: &mut Cell, other_way: f64, rate: SampleRate) {
     let better = cell.alternatives.iter().filter(|a| a.lag_frames > least && a.part >= ALTERNATIVE);
     let better = better.max_by(|a, b| a.part.total_cmp(&b.part)).copied();
     match better {
-        Some(a) => {
-            cell.lag_frames = Some(a.lag_frames);
-            cell.sign = a.sign;
-            cell.low_sign = 0;
-            cell.bands.clear();
-            cell.verdict = Verdict::Likely;
-            cell.reason = "the strongest peak was another source's; this is the next one".into();
-        }
+        Some(a) => cell.take(a, "the strongest peak was another source's; this is the next one"),
         None => cell.undecide("what arrives here belongs to another source; a hit of this one alone would help"),
     }
 }

@@ -2,7 +2,7 @@
 
 pub mod arrival;
 mod attempt;
-mod consistent;
+pub mod consistent;
 pub mod event;
 mod far;
 mod fine;

@@ -1,0 +1,230 @@
+//! Wired the other way round, or on the other side of its source?
+//!
+//! A microphone that is wired inverted hears *every* source turned over. One that stands on the opposite side hears only its
+//! own source so. The bleed of the others tells the two apart.
+
+use super::cost::{cost_of, effects_of};
+use super::signs::{Link, solve};
+use super::{Case, Finding, Kind, Proposal, Severity, SourceOf};
+use crate::measure::Verdict;
+use crate::measure::session::Role;
+
+/// What a probable sign counts against a solid one.
+const LIKELY_COUNTS: f64 = 0.25;
+
+/// One microphone.
+#[derive(Debug, Clone, Default)]
+struct Mic {
+    wired: bool,
+    opposed: bool,
+    verdict: Option<Verdict>,
+    /// Other sources that agree with the answer, and that do not.
+    for_it: usize,
+    against: usize,
+    hits: usize,
+    /// Only its own source was measured: wiring and placement look alike.
+    either: bool,
+    /// Whitened sign and sign of the lows differ on its own source.
+    turns: bool,
+}
+
+/// All of them.
+pub struct Judged {
+    mics: Vec<Mic>,
+}
+
+impl Judged {
+    /// Wired the other way round.
+    pub fn wired(&self, m: usize) -> bool {
+        self.mics[m].wired && self.mics[m].verdict.is_some_and(|v| v > Verdict::Undecided)
+    }
+
+    /// To be turned over for its own source and for the whole.
+    pub fn turn(&self, m: usize) -> bool {
+        let mic = &self.mics[m];
+        mic.wired != mic.opposed && mic.verdict.is_some_and(|v| v > Verdict::Undecided)
+    }
+
+    /// In a few words.
+    pub fn why(&self, m: usize) -> &'static str {
+        let mic = &self.mics[m];
+        match (mic.wired, mic.opposed, mic.either) {
+            (_, _, true) => "opposed to its neighbour",
+            (true, false, _) => "wired inverted",
+            (false, true, _) => "opposed by placement",
+            _ => "as it is",
+        }
+    }
+
+    /// How sure; solid where nothing speaks against it.
+    pub fn verdict(&self, m: usize) -> Verdict {
+        self.mics[m].verdict.unwrap_or(Verdict::Solid)
+    }
+}
+
+/// Judges all microphones. A pickup has no wiring to compare: what it hears is not sound in air.
+pub fn judge(case: &Case) -> Judged {
+    let (rows, n) = (case.table.rows.len(), case.tracks.len());
+    let mut links = Vec::new();
+    for (row, r) in case.table.rows.iter().enumerate() {
+        if case.tracks[r.home].role == Role::Direct {
+            continue;
+        }
+        for (mic, cell) in r.cells.iter().enumerate() {
+            if cell.sign != 0 && case.tracks[mic].role != Role::Direct {
+                let weight = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
+                links.push(Link { row, mic, sign: cell.sign, weight });
+            }
+        }
+    }
+    let anchor = case.tracks.iter().position(|t| t.anchor);
+    let s = solve(rows, n, &links, anchor);
+    let mics = (0..n)
+        .map(|m| {
+            let own: Vec<usize> = case.own_rows(m).collect();
+            let mine: Vec<&Link> = links.iter().filter(|l| l.mic == m).collect();
+            let agrees = |l: &Link| l.sign * s.mics[m] * s.rows[l.row] > 0;
+            let others: Vec<&&Link> = mine.iter().filter(|l| !own.contains(&l.row)).collect();
+            let solid: Vec<&&&Link> = others.iter().filter(|l| l.weight >= 1.0).collect();
+            let (for_it, against) = (
+                solid.iter().filter(|l| agrees(l)).count(),
+                solid.iter().filter(|l| !agrees(l)).count(),
+            );
+            let weak_for = others.iter().filter(|l| agrees(l)).map(|l| l.weight).sum::<f64>();
+            let weak_against = others.iter().filter(|l| !agrees(l)).map(|l| l.weight).sum::<f64>();
+            let wired = s.mics[m] < 0;
+            // Its own source alone against it, while the others agree.
+            let own_against = mine.iter().any(|l| own.contains(&l.row) && !agrees(l));
+            let hits = mine.iter().map(|l| case.table.rows[l.row].cells[m].hits).sum();
+            let verdict = if for_it >= 2 && against * 3 <= for_it {
+                Verdict::Solid
+            } else if weak_for > 0.4 && weak_for > 1.5 * weak_against {
+                Verdict::Likely
+            } else {
+                Verdict::Undecided
+            };
+            let turns = own.iter().any(|i| {
+                let c = &case.table.rows[*i].cells[m];
+                c.verdict == Verdict::Solid && c.sign * c.low_sign < 0 && case.table.rows[*i].home != m
+            });
+            Mic {
+                wired,
+                opposed: own_against,
+                verdict: (!mine.is_empty()).then_some(verdict),
+                for_it,
+                against,
+                hits,
+                either: others.is_empty(),
+                turns,
+            }
+        })
+        .collect();
+    Judged { mics }
+}
+
+/// Findings about polarity.
+pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Finding> {
+    let mut found = Vec::new();
+    for (m, mic) in judged.mics.iter().enumerate() {
+        let name = case.label(m);
+        let own = case.own_rows(m).next();
+        if let Some(i) = own.filter(|_| mic.turns) {
+            let row = &case.table.rows[i];
+            found.push(Finding {
+                kind: Kind::PhaseTurns,
+                tracks: vec![m, row.home],
+                row: Some(i),
+                severity: Severity::Info,
+                verdict: Verdict::Solid,
+                hits: row.cells[m].hits,
+                cost_db: None,
+                cost_bands: Vec::new(),
+                text: format!(
+                    "On {} the phase between {name} and {} turns with frequency: the attack arrives {} while the lows are {}.",
+                    sources[i].name,
+                    case.label(row.home),
+                    if row.cells[m].sign < 0 { "turned over" } else { "upright" },
+                    if row.cells[m].low_sign < 0 { "opposed" } else { "in step" },
+                ),
+                advice: "Listen to both polarities; the lows decide what the sum weighs.".into(),
+                proposals: Vec::new(),
+                effects: Vec::new(),
+            });
+        }
+        let Some(verdict) = mic.verdict.filter(|_| mic.wired || mic.opposed) else { continue };
+        let (kind, severity, verdict, text, advice) = match (mic.wired, mic.opposed) {
+            _ if mic.either || verdict == Verdict::Undecided => {
+                let Some(row) = own.or(mic.wired.then_some(0)) else { continue };
+                (
+                    Kind::Undecided,
+                    Severity::Caution,
+                    Verdict::Undecided,
+                    format!(
+                        "{name} is opposed on {}, but whether by wiring or by its place cannot be told: {}.",
+                        sources[row].name,
+                        if mic.either {
+                            "no other source reaches it clearly".into()
+                        } else {
+                            format!("{} other sources speak for it and {} against", mic.for_it, mic.against)
+                        }
+                    ),
+                    "A hit of another player alone would help.".to_string(),
+                )
+            }
+            (true, opposed) => (
+                Kind::WiredInverted,
+                Severity::Fault,
+                verdict,
+                format!(
+                    "{name} is wired the other way round: {} of {} other sources arrive turned over.{}",
+                    mic.for_it,
+                    mic.for_it + mic.against,
+                    if opposed {
+                        " It also stands opposed to its own source, so that the two cancel: leave it as it is."
+                    } else {
+                        ""
+                    }
+                ),
+                if opposed { "Leave the polarity as it is; mend the cable." } else { "Turn it over." }.to_string(),
+            ),
+            (false, _) => (
+                Kind::OpposedByPlacement,
+                Severity::Caution,
+                verdict,
+                format!(
+                    "{name} stands on the opposite side of {}: its own source arrives turned over, while {} other sources arrive \
+                     upright. That is its place, not its wiring.",
+                    own.map_or("its source", |i| sources[i].name.as_str()),
+                    mic.for_it
+                ),
+                "Turn it over for the sake of its own source.".to_string(),
+            ),
+        };
+        let turn = (mic.wired != mic.opposed) && kind != Kind::Undecided;
+        let proposals: Vec<Proposal> = turn
+            .then_some(Proposal {
+                track: m,
+                offset_frames: None,
+                invert: Some(!case.tracks[m].correction.invert),
+                side: None,
+            })
+            .into_iter()
+            .collect();
+        let cost = if turn { cost_of(case, m, &proposals) } else { None };
+        found.push(Finding {
+            kind,
+            tracks: vec![m],
+            row: own.or(cost.as_ref().map(|c| c.row)),
+            severity,
+            verdict,
+            hits: mic.hits,
+            cost_db: cost.as_ref().map(|c| c.total_db),
+            cost_bands: cost.map(|c| c.bands).unwrap_or_default(),
+            text,
+            advice,
+            effects: effects_of(case, &proposals),
+            proposals,
+        });
+    }
+    found
+}
