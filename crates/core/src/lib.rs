@@ -1,7 +1,7 @@
 //! Marea's core: what several recordings of one event have to do with one another, and how to bring
-//! them together. Pure computation: no files, no clock, no logging, no threads of its own.
+//! them together. Pure computation: no files, no clock, no logging; work on whole sessions is shared among rayon's threads.
 //!
-//! The flow is `Source → Measurement → Correction → Rendered`; a later stage may use an earlier one's
+//! The flow is `Source → Measurement → Decision → Correction → Rendered`; a later stage may use an earlier one's
 //! types, never the other way round.
 //!
 //! # Conventions
@@ -17,6 +17,7 @@
 //! * A cross-spectrum is `conj(A)·B`, so that its inverse peaks at the lag of B against A.
 
 pub mod correct;
+pub mod decide;
 pub mod measure;
 pub mod render;
 pub mod signal;

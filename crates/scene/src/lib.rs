@@ -7,6 +7,7 @@ pub mod harbour_hall;
 pub mod instruments;
 mod render;
 pub mod room;
+pub mod score;
 pub mod varied;
 
 pub use render::{Arrival, Rendered, write_files};

@@ -4,7 +4,8 @@ use super::cost::{cost_of, effects_of};
 use super::{Case, Finding, Kind, Proposal, Severity};
 use crate::correct::offset_for_lag;
 use crate::measure::Verdict;
-use crate::measure::consistent::{latencies, middle};
+use crate::measure::arrival::Cell;
+use crate::measure::consistent::{later, latencies, most, weighted_middle};
 use crate::measure::session::Role;
 
 /// Microphones stand up to this far from their sources; half of it is the error floor of one pair, in seconds.
@@ -19,6 +20,13 @@ struct Mic {
     partners: usize,
     spread: f64,
     verdict: Option<Verdict>,
+}
+
+/// What is said of one microphone's latency, each with what it counts; in frames.
+#[derive(Default)]
+struct Said {
+    values: Vec<(f64, f64)>,
+    frames: Option<f64>,
 }
 
 /// Latency of every microphone.
@@ -38,48 +46,61 @@ impl Judged {
 pub fn judge(case: &Case) -> Judged {
     let rows = &case.table.rows;
     let late = latencies(rows);
-    let least = LEAST_S * case.rate_hz;
-    let mut mics = vec![Mic::default(); case.tracks.len()];
+    let mut said: Vec<Said> = case.tracks.iter().map(|_| Said::default()).collect();
     for (k, row) in rows.iter().enumerate() {
         let Some(frames) = late[k] else { continue };
-        let mut says = Vec::new();
-        for (i, other) in rows.iter().enumerate() {
-            let (Some(li), false) = (late[i], i == k) else { continue };
-            let ways = other.cells[row.home].lag_frames.zip(row.cells[other.home].lag_frames);
-            says.extend(ways.map(|(there, back)| (there - back) / 2.0 + li));
-        }
-        mics[row.home] = weigh(frames, &mut says, least, case);
+        let of = &mut said[row.home];
+        of.frames = Some(frames);
+        of.values = (0..rows.len())
+            .filter(|i| *i != k)
+            .filter_map(|i| later(rows, i, k).zip(late[i]).map(|((l, w), li)| (l + li, w)))
+            .collect();
     }
     // Another microphone at a source: against its home, on every other source and on its own.
     for (k, row) in rows.iter().enumerate() {
         let Some(home_late) = late[k] else { continue };
         for &m in row.members.iter().filter(|m| **m != row.home && case.tracks[**m].role != Role::Direct) {
-            let mut says: Vec<f64> = rows
+            let weight = |c: &Cell| if c.verdict == Verdict::Solid { 1.0 } else { 0.2 };
+            let mut values: Vec<(f64, f64)> = rows
                 .iter()
                 .enumerate()
                 .filter(|(i, _)| *i != k)
-                .filter_map(|(_, r)| Some(r.cells[m].lag_frames? - r.cells[row.home].lag_frames? + home_late))
+                .filter_map(|(_, r)| {
+                    let (there, here) = (&r.cells[m], &r.cells[row.home]);
+                    let lag = there.lag_frames? - here.lag_frames? + home_late;
+                    Some((lag, weight(there) * if here.hits == 0 { 1.0 } else { weight(here) }))
+                })
                 .collect();
             // Its own source reaches it from the other side: the two together leave the distance between them out.
-            let bleed = middle(&mut says);
+            let bleed = weighted_middle(&mut values);
             let own = row.cells[m].lag_frames.map(|l| l + home_late);
             if let (Some(bleed), Some(own)) = (bleed, own) {
-                mics[m] = weigh(0.5 * (bleed + own), &mut says, least, case);
+                said[m] = Said { frames: Some(0.5 * (bleed + own)), values };
             }
         }
     }
+    // Most microphones are on time, whichever source they stand at.
+    let all: Vec<f64> = said.iter().filter_map(|s| s.frames).collect();
+    let common = if all.is_empty() { 0.0 } else { most(&all) };
+    let mics = said
+        .into_iter()
+        .map(|mut s| {
+            s.values.iter_mut().for_each(|v| v.0 -= common);
+            s.frames.map_or_else(Mic::default, |f| weigh(f - common, s.values, case))
+        })
+        .collect();
     Judged { mics }
 }
 
-fn weigh(frames: f64, says: &mut [f64], least: f64, case: &Case) -> Mic {
-    let mut off: Vec<f64> = says.iter().map(|s| (s - frames).abs()).collect();
-    let spread = middle(&mut off).unwrap_or(0.0);
-    let partners = says.len();
-    let clear = frames.abs() > least && frames.abs() > 2.0 * spread;
+fn weigh(frames: f64, said: Vec<(f64, f64)>, case: &Case) -> Mic {
+    let mut off: Vec<(f64, f64)> = said.iter().map(|(s, w)| ((s - frames).abs(), *w)).collect();
+    let spread = weighted_middle(&mut off).unwrap_or(0.0);
+    let solid = said.iter().filter(|(s, w)| *w >= 1.0 && (s - frames).abs() < SPREAD_S * case.rate_hz).count();
+    let clear = frames.abs() > LEAST_S * case.rate_hz && frames.abs() > 2.0 * spread && solid >= 1;
     let verdict = clear.then(|| {
-        if partners >= 3 && spread < SPREAD_S * case.rate_hz { Verdict::Solid } else { Verdict::Likely }
+        if solid >= 2 && spread < SPREAD_S * case.rate_hz { Verdict::Solid } else { Verdict::Likely }
     });
-    Mic { frames, partners, spread, verdict }
+    Mic { frames, partners: said.len(), spread, verdict }
 }
 
 /// Findings about latency.

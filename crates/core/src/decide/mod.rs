@@ -7,11 +7,13 @@ mod cost;
 mod latency;
 mod plain;
 mod polarity;
+mod setup;
 mod sides;
 mod signs;
 mod words;
 
 pub use cost::{Gain, sum_gain};
+pub use setup::{Named, said, tracks_of};
 pub use signs::{Link, Solution, solve};
 pub use words::{Guess, guess};
 
@@ -357,7 +359,8 @@ fn advise(case: &Case, polarity: &polarity::Judged, latency: &latency::Judged, s
             };
             let policy = policy_of(role, t.policy);
             let late = latency.of(m);
-            let (mut moved, mut verdict, mut reason) = (-late, Verdict::Solid, String::new());
+            let (mut moved, mut verdict) = (-late, Verdict::Solid);
+            let mut reason;
             match policy {
                 Policy::Align => match own.map(|i| (i, &case.table.rows[i])) {
                     Some((i, row)) if row.home != m => match row.cells[m].lag_frames {

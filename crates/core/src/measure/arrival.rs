@@ -4,6 +4,7 @@
 //! microphone, measured over moments at which the source sounds alone.
 
 use super::attempt::{Attempt, Estimate, attempt, energy, leaning};
+use super::copies::Copied;
 use super::event::Group;
 use super::pair::{Material, PairOptions};
 use super::spectrum::{CrossSpectrum, Transform};
@@ -139,6 +140,10 @@ pub struct Table {
     pub facts: Vec<Facts>,
     /// Whole-frame lag of each track against the common time before anything else (recorders without a common start).
     pub shift: Vec<i64>,
+    /// Tracks that are one recording.
+    pub copies: Vec<Copied>,
+    /// Factor by which a track plays too fast (over 1) for the others, where a usual one explains it.
+    pub speeds: Vec<Option<f64>>,
 }
 
 /// Measures one source in one microphone.

@@ -50,31 +50,55 @@ const ONE_WAY_S: f64 = 0.001_5;
 /// Times the latencies are refined; they settle after three or four.
 const ROUNDS: usize = 12;
 
+/// What a probable lag counts against a solid one.
+const LIKELY_COUNTS: f64 = 0.2;
+
+/// What the bleed both ways between the homes of rows i and k says k is later than i by, in frames, and how much that counts:
+/// the one lag is d + (Lk − Li), the other d + (Li − Lk), so that half the difference leaves the distance out.
+pub fn later(rows: &[Row], i: usize, k: usize) -> Option<(f64, f64)> {
+    let (there, back) = (&rows[i].cells[rows[k].home], &rows[k].cells[rows[i].home]);
+    let weight = |c: &Cell| if c.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
+    Some(((there.lag_frames? - back.lag_frames?) / 2.0, weight(there) * weight(back)))
+}
+
 /// How late each home microphone is against most of them, in frames; none for a row without a partner.
 ///
-/// For homes i and k the bleed both ways is d + (Lk − Li) and d + (Li − Lk): half the difference is what k is later than i.
 /// Every row takes the median over its partners, again and again; most rows are taken to be on time.
 pub fn latencies(rows: &[Row]) -> Vec<Option<f64>> {
-    let later = |i: usize, k: usize| {
-        let there = rows[i].cells[rows[k].home].lag_frames?;
-        Some((there - rows[k].cells[rows[i].home].lag_frames?) / 2.0)
-    };
     let mut late = vec![0f64; rows.len()];
     let mut known = vec![false; rows.len()];
     for _ in 0..ROUNDS {
         let mut next = late.clone();
         for k in 0..rows.len() {
             let partners = (0..rows.len()).filter(|i| *i != k);
-            let mut says: Vec<f64> = partners.filter_map(|i| later(i, k).map(|l| l + late[i])).collect();
+            let mut says: Vec<(f64, f64)> =
+                partners.filter_map(|i| later(rows, i, k).map(|(l, w)| (l + late[i], w))).collect();
             known[k] = !says.is_empty();
             // Half way, so that two rows do not push each other to and fro.
-            next[k] = 0.5 * (late[k] + middle(&mut says).unwrap_or(0.0));
+            next[k] = 0.5 * (late[k] + weighted_middle(&mut says).unwrap_or(0.0));
         }
         late = next;
         let common = most(&late);
         late.iter_mut().for_each(|l| *l -= common);
     }
     late.into_iter().zip(known).map(|(l, known)| known.then_some(l)).collect()
+}
+
+/// The value with half the weight on either side; the mean of two when the half falls between them.
+pub fn weighted_middle(values: &mut [(f64, f64)]) -> Option<f64> {
+    values.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let half = values.iter().map(|v| v.1).sum::<f64>() / 2.0;
+    let mut below = 0.0;
+    for i in 0..values.len() {
+        below += values[i].1;
+        if below > half + 1e-9 {
+            return Some(values[i].0);
+        }
+        if (below - half).abs() <= 1e-9 && i + 1 < values.len() {
+            return Some(0.5 * (values[i].0 + values[i + 1].0));
+        }
+    }
+    None
 }
 
 /// The median; the mean of the two in the middle for an even number.
@@ -85,7 +109,7 @@ pub fn middle(values: &mut [f64]) -> Option<f64> {
 }
 
 /// The middle of the half that lies closest together (the shorth): what most have in common. Of two alike the earlier.
-fn most(values: &[f64]) -> f64 {
+pub fn most(values: &[f64]) -> f64 {
     let mut v = values.to_vec();
     v.sort_by(f64::total_cmp);
     let half = v.len() / 2 + 1;

@@ -20,6 +20,8 @@ const EXTRA_DB: f32 = 5.0;
 const FIT_LEAST: usize = 8;
 /// Microphones that part by less than this hear one source.
 const TOGETHER_DB: f64 = 2.5;
+/// Microphones of one name that part by more than this stand at different sources all the same.
+const NEVER_DB: f64 = 30.0;
 /// So much closer two microphones must keep to be joined against their names.
 const DOUBT_DB: f64 = 1.2;
 /// An onset so far under another one does not disturb it.
@@ -126,7 +128,9 @@ impl Stage<'_> {
             for j in 0..i {
                 let (long, struck) = (apart([&passages[i], &passages[j]], [near[i], near[j]]), apart([&strikes[i], &strikes[j]], [near[i], near[j]]));
                 let value = match said(i, j) {
-                    Some(true) => 0.0,
+                    // A name is believed unless the two never sound together.
+                    Some(true) if long < NEVER_DB || struck < NEVER_DB * 0.5 => 0.0,
+                    Some(true) => long,
                     Some(false) => long + DOUBT_DB,
                     None if struck < TOGETHER_DB => long * 0.5,
                     None => long,

@@ -3,6 +3,7 @@
 pub mod arrival;
 mod attempt;
 pub mod consistent;
+pub mod copies;
 pub mod event;
 mod far;
 mod fine;

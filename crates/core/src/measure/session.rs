@@ -4,6 +4,7 @@
 
 use super::arrival::{Cell, Row, Table, empty, home_cell, measure_cell};
 use super::consistent::settle;
+use super::copies::{copies, speeds};
 use super::event::{Group, Stage};
 use super::far::far_lag;
 use super::onset::Envelope;
@@ -60,6 +61,8 @@ pub struct Heard<'a> {
 /// Called with the part done (0 … 1) from any thread; `false` asks to stop.
 pub type Report<'a> = &'a (dyn Fn(f64) -> bool + Sync);
 
+/// A late stage holds a microphone back by no more than this, in seconds.
+const LATE_AT_HOME_S: f64 = 0.016;
 /// Part of the work that the first pass is.
 const FIRST_PASS: f64 = 0.5;
 
@@ -78,7 +81,8 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
             survey
         })
         .collect::<Result<_, _>>()?;
-    let shift = common_time(&surveys, rate);
+    let common = Common::of(&surveys);
+    let shift = common_time(common.as_ref(), &surveys, rate);
     let mut near: Vec<bool> = tracks
         .iter()
         .map(|t| !matches!(t.role, Role::Main | Role::Room | Role::Print | Role::Rendered))
@@ -105,12 +109,18 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         .flatten()
         .collect();
     settle(&mut rows, rate);
+    let sounds: Vec<&Placed> = tracks.iter().map(|t| &t.sound).collect();
+    let lost: Vec<bool> = (0..tracks.len())
+        .map(|m| surveys[m].facts.loud_db > -90.0 && !rows.iter().any(|r| r.home != m && r.cells[m].lag_frames.is_some()))
+        .collect();
     Ok(Table {
         rate_hz: rate.hz(),
         wave_s: bench.wave_s,
         rows,
         facts: surveys.iter().map(|s| s.facts).collect(),
         shift,
+        copies: copies(&sounds, &surveys, rate)?,
+        speeds: speeds(|i| common.as_ref().map(|c| c.without(&surveys[i])), &surveys, &lost),
     })
 }
 
@@ -142,7 +152,7 @@ impl Bench<'_> {
             .iter()
             .filter(|(m, c)| c.verdict == Verdict::Solid && !electric(*m))
             .filter_map(|(m, c)| c.lag_frames.map(|l| (*m, l)))
-            .filter(|(_, l)| electric(home) || (*l < -5.0 && *l > -self.rate.hz_f64() * 0.004))
+            .filter(|(_, l)| electric(home) || (*l < -5.0 && *l > -self.rate.hz_f64() * LATE_AT_HOME_S))
             .min_by(|a, b| a.1.total_cmp(&b.1));
         if let Some((m, lag)) = earlier {
             home = m;
@@ -196,21 +206,47 @@ impl Bench<'_> {
     }
 }
 
-/// Lags of any size against what all tracks have in common; 0 for those that stand with the others.
-fn common_time(surveys: &[Survey], rate: SampleRate) -> Vec<i64> {
-    let first = surveys.iter().map(|s| s.bright.first).min().unwrap_or(0);
-    let end = surveys.iter().map(|s| s.facts.start + s.facts.frames).max().unwrap_or(0);
-    let Some(hop) = surveys.first().map(|s| s.bright.hop) else { return Vec::new() };
-    let hops = usize::try_from((end - first) / hop as i64 + 1).unwrap_or(0);
-    let mut all = Envelope { power: vec![0f32; hops], first, hop };
-    for s in surveys {
-        let Some(loud) = s.bright.percentile(0.99).filter(|p| *p > 0.0) else { continue };
-        let at = usize::try_from((s.bright.first - first) / hop as i64).unwrap_or(0);
-        all.power[at..].iter_mut().zip(&s.bright.power).for_each(|(a, p)| *a += (p / loud).min(4.0));
+/// What all tracks together do along time, each at its own loudness.
+struct Common {
+    all: Envelope,
+}
+
+impl Common {
+    fn of(surveys: &[Survey]) -> Option<Self> {
+        let first = surveys.iter().map(|s| s.bright.first).min()?;
+        let end = surveys.iter().map(|s| s.facts.start + s.facts.frames).max()?;
+        let hop = surveys.first()?.bright.hop;
+        let hops = usize::try_from((end - first) / hop as i64 + 1).ok()?;
+        let mut common = Self { all: Envelope { power: vec![0f32; hops], first, hop } };
+        surveys.iter().for_each(|s| common.add(s, 1.0));
+        Some(common)
     }
+
+    fn add(&mut self, s: &Survey, sign: f32) {
+        let Some(loud) = s.bright.percentile(0.99).filter(|p| *p > 0.0) else { return };
+        let at = usize::try_from((s.bright.first - self.all.first) / self.all.hop as i64).unwrap_or(0);
+        let mine = self.all.power[at..].iter_mut().zip(&s.bright.power);
+        mine.for_each(|(a, p)| *a = (*a + sign * (p / loud).min(4.0)).max(0.0));
+    }
+
+    /// Everybody but one.
+    fn without(&self, s: &Survey) -> Envelope {
+        let e = &self.all;
+        let mut rest = Self { all: Envelope { power: e.power.clone(), first: e.first, hop: e.hop } };
+        rest.add(s, -1.0);
+        rest.all
+    }
+}
+
+/// Lags of any size against what all others have in common; 0 for those that stand with the others.
+fn common_time(common: Option<&Common>, surveys: &[Survey], rate: SampleRate) -> Vec<i64> {
     let least = rate.frames(0.06);
     surveys
         .par_iter()
-        .map(|s| far_lag(&all, &s.bright, KEPT_MS).filter(|l| l.abs() > least).unwrap_or(0))
+        .map(|s| {
+            let rest = common.filter(|_| surveys.len() > 1).map(|c| c.without(s));
+            let lag = rest.and_then(|rest| far_lag(&rest, &s.bright, KEPT_MS));
+            lag.filter(|l| l.abs() > least).unwrap_or(0)
+        })
         .collect()
 }

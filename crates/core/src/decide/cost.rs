@@ -1,0 +1,234 @@
+//! What a fault takes from a sum, and what mending it does to every other sum.
+
+use super::{Advice, Case, Effect, Finding, Kind, Proposal, Severity, SourceOf};
+use crate::measure::Verdict;
+use crate::measure::arrival::{BANDS_HZ, Row};
+use serde::{Deserialize, Serialize};
+use std::f64::consts::{PI, TAU};
+
+/// Changes of a sum smaller than this are left out, in dB.
+const WORTH_DB: f64 = 0.3;
+/// Two tracks further apart in level than this do not hurt each other, in dB.
+const APART_DB: f64 = 20.0;
+/// Sums that lose as much are reported, in dB.
+const LOST_DB: f64 = -3.0;
+/// The lows reach up to here, in Hz.
+const LOWS_HZ: f64 = 200.0;
+/// Effects listed at most.
+const MOST_EFFECTS: usize = 16;
+
+/// Sum of two tracks in a third-octave against unrelated sounds of the same levels.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Gain {
+    /// Nominal centre.
+    pub hz: f64,
+    /// Now.
+    pub now_db: f64,
+    /// After the proposal.
+    pub then_db: f64,
+}
+
+/// The sum that suffers most from what a proposal mends.
+pub struct Cost {
+    /// Row it is heard on.
+    pub row: usize,
+    /// How much better the sum would be, over all bands.
+    pub total_db: f64,
+    /// By band.
+    pub bands: Vec<Gain>,
+}
+
+/// A further move of a track: frames later, and turned over.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Move {
+    /// Frames later than now.
+    pub frames: f64,
+    /// Turned over.
+    pub turned: bool,
+}
+
+/// Power of tracks on a row's source by third-octave: together, and each by itself added up.
+///
+/// `moved` gives track and move; the phase of a band runs over its width, which blurs what a long delay does.
+pub fn sum_gain(row: &Row, moved: &[(usize, Move)], rate_hz: f64) -> Option<Vec<[f64; 2]>> {
+    if moved.iter().any(|(m, _)| row.cells[*m].bands.len() != BANDS_HZ.len() || row.cells[*m].lag_frames.is_none()) {
+        return None;
+    }
+    let bands = BANDS_HZ.iter().enumerate().map(|(b, hz)| {
+        let half = 10f64.powf(0.05);
+        let wide = hz * (half - 1.0 / half);
+        let part = |&(m, k): &(usize, Move)| {
+            let cell = &row.cells[m];
+            let sign = if k.turned { -1.0 } else { 1.0 };
+            let h = cell.bands[b];
+            (f64::from(h.re) * sign, f64::from(h.im) * sign, (cell.lag_frames.unwrap_or(0.0) + k.frames) / rate_hz)
+        };
+        let parts: Vec<(f64, f64, f64)> = moved.iter().map(part).collect();
+        let apart: f64 = parts.iter().map(|(re, im, _)| re * re + im * im).sum();
+        let mut cross = 0.0;
+        for (i, a) in parts.iter().enumerate() {
+            for c in &parts[..i] {
+                let tau = a.2 - c.2;
+                let (re, im) = (a.0 * c.0 + a.1 * c.1, a.1 * c.0 - a.0 * c.1);
+                let (sin, cos) = (TAU * hz * tau).sin_cos();
+                let x = PI * wide * tau;
+                let blur = if x.abs() < 1e-9 { 1.0 } else { x.sin() / x };
+                cross += 2.0 * (re * cos + im * sin) * blur;
+            }
+        }
+        let p = f64::from(row.power[b]);
+        [((apart + cross) * p).max(0.0), apart * p]
+    });
+    Some(bands.collect())
+}
+
+fn db(of: f64, against: f64) -> f64 {
+    (100.0 * (10.0 * (of.max(against * 1e-4) / against).log10())).round() / 100.0
+}
+
+fn total(bands: &[[f64; 2]]) -> Option<f64> {
+    let (sum, apart) = bands.iter().fold((0.0, 0.0), |t, b| (t.0 + b[0], t.1 + b[1]));
+    (apart > 0.0).then(|| db(sum, apart))
+}
+
+/// Level of a row's source in a track, as power.
+fn level(row: &Row, m: usize) -> f64 {
+    let bands = row.cells[m].bands.iter().zip(&row.power);
+    bands.map(|(h, p)| f64::from((h.re * h.re + h.im * h.im) * p)).sum()
+}
+
+fn move_of(case: &Case, p: &Proposal) -> Move {
+    let k = case.tracks[p.track].correction;
+    Move {
+        frames: p.offset_frames.map_or(0.0, |o| o - k.offset_frames),
+        turned: p.invert.is_some_and(|i| i != k.invert),
+    }
+}
+
+/// The sum with another microphone that gains most from the proposals.
+pub fn cost_of(case: &Case, m: usize, proposals: &[Proposal]) -> Option<Cost> {
+    let all = every_sum(case, m, proposals);
+    let (row, other, ..) = all.into_iter().max_by(|a, b| (a.3 - a.2).total_cmp(&(b.3 - b.2)))?;
+    let r = &case.table.rows[row];
+    let change = |t: usize| proposals.iter().find(|p| p.track == t).map(|p| move_of(case, p)).unwrap_or_default();
+    let now = sum_gain(r, &[(m, Move::default()), (other, Move::default())], case.rate_hz)?;
+    let then = sum_gain(r, &[(m, change(m)), (other, change(other))], case.rate_hz)?;
+    let most = now.iter().map(|b| b[1]).fold(0.0, f64::max);
+    let bands = BANDS_HZ
+        .iter()
+        .zip(now.iter().zip(&then))
+        .filter(|(_, (n, _))| n[1] > most * 1e-3)
+        .map(|(hz, (n, t))| Gain { hz: *hz, now_db: db(n[0], n[1]), then_db: db(t[0], t[1]) })
+        .collect();
+    Some(Cost { row, total_db: (100.0 * (total(&then)? - total(&now)?)).round() / 100.0, bands })
+}
+
+/// Row, other track, sum before and after; the best-heard row a track.
+fn every_sum(case: &Case, m: usize, proposals: &[Proposal]) -> Vec<(usize, usize, f64, f64)> {
+    let change = |t: usize| proposals.iter().find(|p| p.track == t).map(|p| move_of(case, p)).unwrap_or_default();
+    (0..case.tracks.len())
+        .filter(|o| *o != m)
+        .filter_map(|o| {
+            let heard = case.table.rows.iter().enumerate().filter_map(|(i, r)| {
+                let (a, b) = (level(r, m), level(r, o));
+                let close = a > 0.0 && b > 0.0 && (10.0 * (a / b).log10()).abs() < APART_DB;
+                close.then_some((i, a.min(b)))
+            });
+            let (i, _) = heard.max_by(|a, b| a.1.total_cmp(&b.1))?;
+            let r = &case.table.rows[i];
+            let now = total(&sum_gain(r, &[(m, Move::default()), (o, Move::default())], case.rate_hz)?)?;
+            let then = total(&sum_gain(r, &[(m, change(m)), (o, change(o))], case.rate_hz)?)?;
+            Some((i, o, now, then))
+        })
+        .collect()
+}
+
+/// What the proposals do to the sum of each changed track with every other one, the largest changes first.
+pub fn effects_of(case: &Case, proposals: &[Proposal]) -> Vec<Effect> {
+    let mut all: Vec<Effect> = proposals
+        .iter()
+        .filter(|p| p.offset_frames.is_some() || p.invert.is_some())
+        .flat_map(|p| {
+            every_sum(case, p.track, proposals)
+                .into_iter()
+                .map(|(row, other, before_db, after_db)| Effect { track: p.track, other, row, before_db, after_db })
+        })
+        .filter(|e| (e.after_db - e.before_db).abs() >= WORTH_DB)
+        .collect();
+    all.sort_by(|a, b| (b.after_db - b.before_db).abs().total_cmp(&(a.after_db - a.before_db).abs()));
+    all.truncate(MOST_EFFECTS);
+    all
+}
+
+/// Sums that stay poor even when all advice is taken: lows lost among a source's microphones, pairs weak in mono.
+pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> Vec<Finding> {
+    let advised = |m: usize| {
+        let k = case.tracks[m].correction;
+        let a = &advice[m];
+        (m, Move { frames: a.offset_frames - k.offset_frames, turned: a.invert != k.invert })
+    };
+    let mut found = Vec::new();
+    for (i, row) in case.table.rows.iter().enumerate() {
+        // Of microphones in air: an electrical pickup's lows are the engineer's choice.
+        let set: Vec<_> = row.members.iter().filter(|m| row.cells[**m].lag_frames.is_some()).map(|m| advised(*m)).collect();
+        let Some(bands) = (set.len() > 1).then(|| sum_gain(row, &set, case.rate_hz)).flatten() else { continue };
+        let lows = BANDS_HZ.iter().take_while(|hz| **hz <= LOWS_HZ).count();
+        let all: f64 = bands.iter().map(|b| b[1]).sum();
+        let share: f64 = bands[..lows].iter().map(|b| b[1]).sum();
+        let lost = total(&bands[..lows]).filter(|db| *db < LOST_DB && share > all * 0.1);
+        if let Some(lost) = lost {
+            let names: Vec<&str> = row.members.iter().map(|m| case.label(*m)).collect();
+            found.push(Finding {
+                kind: Kind::LowsLost,
+                tracks: row.members.clone(),
+                row: Some(i),
+                severity: Severity::Caution,
+                verdict: Verdict::Likely,
+                hits: row.hits.len(),
+                cost_db: Some(-lost),
+                cost_bands: Vec::new(),
+                text: format!(
+                    "{} take each other's lows away on {}: the sum up to 200 Hz stays {:.1} dB under unrelated sounds.",
+                    names.join(" and "),
+                    sources[i].name,
+                    -lost
+                ),
+                advice: "Compare both polarities by ear; where the lows are decides.".into(),
+                proposals: Vec::new(),
+                effects: Vec::new(),
+            });
+        }
+    }
+    for [l, r] in super::sides::pairs(case) {
+        let mut sums: Vec<f64> = case
+            .table
+            .rows
+            .iter()
+            .filter(|row| row.cells[l].verdict > Verdict::Undecided && row.cells[r].verdict > Verdict::Undecided)
+            .filter_map(|row| total(&sum_gain(row, &[advised(l), advised(r)], case.rate_hz)?))
+            .collect();
+        let n = sums.len();
+        let Some(usual) = crate::measure::consistent::middle(&mut sums).filter(|m| *m < LOST_DB) else { continue };
+        found.push(Finding {
+            kind: Kind::WeakInMono,
+            tracks: vec![l, r],
+            row: None,
+            severity: Severity::Caution,
+            verdict: if n >= 3 { Verdict::Solid } else { Verdict::Likely },
+            hits: n,
+            cost_db: Some(-usual),
+            cost_bands: Vec::new(),
+            text: format!(
+                "{} and {} lose {:.1} dB in mono against unrelated sounds, half of the {n} sources even more.",
+                case.label(l),
+                case.label(r),
+                -usual
+            ),
+            advice: "Listen in mono before anything is turned over.".into(),
+            proposals: Vec::new(),
+            effects: Vec::new(),
+        });
+    }
+    found
+}

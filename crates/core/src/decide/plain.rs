@@ -1,0 +1,226 @@
+//! What is plainly wrong with a recording, without looking at arrivals.
+
+use super::{Case, Finding, Kind, Proposal, Severity, Side};
+use crate::measure::Verdict;
+use crate::measure::consistent::middle;
+use crate::measure::session::Role;
+
+/// Under this a track is silent, in dBFS.
+const SILENT_DB: f64 = -90.0;
+/// So much under the middle of the session a track is too quiet.
+const QUIET_DB: f64 = 40.0;
+/// Mean of the samples from which a constant voltage matters: −46 dBFS.
+const OFFSET: f64 = 0.005;
+/// Loud passages this close over the floor, with the others at least as much better again.
+const NOISY_DB: f64 = 20.0;
+/// Channels of a set may differ by this in length, in seconds.
+const LENGTH_S: f64 = 0.05;
+
+/// Findings a track.
+pub fn findings(case: &Case) -> Vec<Finding> {
+    let mut found = Vec::new();
+    let facts = &case.table.facts;
+    let mut levels: Vec<f64> = facts.iter().map(|f| f.loud_db).filter(|l| *l > SILENT_DB).collect();
+    let usual = middle(&mut levels).unwrap_or(0.0);
+    let mut spans: Vec<f64> = facts.iter().filter(|f| f.loud_db > SILENT_DB).map(|f| f.loud_db - f.floor_db).collect();
+    let span = middle(&mut spans).unwrap_or(0.0);
+    for (m, f) in facts.iter().enumerate() {
+        let name = case.label(m);
+        if f.loud_db <= SILENT_DB {
+            found.push(plain(
+                Kind::Dead,
+                vec![m],
+                Severity::Fault,
+                format!("{name} is silent from beginning to end."),
+                "Look for another take of it.",
+            ));
+            continue;
+        }
+        if f.loud_db < usual - QUIET_DB {
+            found.push(plain(
+                Kind::TooQuiet,
+                vec![m],
+                Severity::Caution,
+                format!("{name} is {:.0} dB quieter than the middle of the session.", usual - f.loud_db),
+                "Check its gain; a microphone that hears nothing may be dead.",
+            ));
+        }
+        if f.clipped > 0 {
+            found.push(plain(
+                Kind::Clipped,
+                vec![m],
+                Severity::Caution,
+                format!("{name} is clipped in {} places, at {:.1} dBFS.", f.clipped, 20.0 * f.peak.log10()),
+                "Clipped tops bend the measurement little; listen to them.",
+            ));
+        }
+        if f.offset.abs() > OFFSET {
+            found.push(plain(
+                Kind::DcOffset,
+                vec![m],
+                Severity::Caution,
+                format!("{name} carries a constant offset of {:.2} % of full scale.", f.offset * 100.0),
+                "A high-pass filter takes it out.",
+            ));
+        }
+        let own = f.loud_db - f.floor_db;
+        if own < NOISY_DB && own < span - NOISY_DB && f.floor_db > -50.0 {
+            found.push(plain(
+                Kind::Noisy,
+                vec![m],
+                Severity::Caution,
+                format!("The noise of {name} lies only {own:.0} dB under its loud passages, at {:.0} dBFS.", f.floor_db),
+                "Measurements on it count for less.",
+            ));
+        }
+        if let Some(speed) = case.table.speeds[m] {
+            found.push(plain(
+                Kind::WrongRate,
+                vec![m],
+                Severity::Fault,
+                format!(
+                    "{name} runs {} than the others, by {:.4}: its rate was taken for another one.",
+                    if speed > 1.0 { "faster" } else { "slower" },
+                    if speed > 1.0 { speed } else { 1.0 / speed }
+                ),
+                "Bring it in again with its true rate.",
+            ));
+        } else {
+            found.extend(unrelated(case, m));
+        }
+        found.extend(displaced(case, m));
+    }
+    found.extend(copies(case));
+    found.extend(sets(case));
+    found
+}
+
+fn plain(kind: Kind, tracks: Vec<usize>, severity: Severity, text: String, advice: &str) -> Finding {
+    Finding {
+        kind,
+        tracks,
+        row: None,
+        severity,
+        verdict: Verdict::Solid,
+        hits: 0,
+        cost_db: None,
+        cost_bands: Vec::new(),
+        text,
+        advice: advice.into(),
+        proposals: Vec::new(),
+        effects: Vec::new(),
+    }
+}
+
+/// Nothing of the others in it, nor of it in the others.
+fn unrelated(case: &Case, m: usize) -> Option<Finding> {
+    let rows = &case.table.rows;
+    let electric = matches!(case.tracks[m].role, Role::Direct | Role::Print | Role::Rendered);
+    let met = rows.iter().any(|r| {
+        let there = r.home != m && r.cells[m].lag_frames.is_some();
+        let back = r.home == m && r.cells.iter().enumerate().any(|(o, c)| o != m && c.lag_frames.is_some());
+        there || back
+    });
+    let copied = case.table.copies.iter().any(|c| c.a == m || c.b == m);
+    let others = case.tracks.len() > 1;
+    (others && !met && !copied).then(|| {
+        let mut f = plain(
+            Kind::Unrelated,
+            vec![m],
+            Severity::Caution,
+            format!("{} shares no arrival with any other track.", case.label(m)),
+            if electric {
+                "Name the source it belongs to, so that it is compared with that one's microphone."
+            } else {
+                "Another take, another place, or too few clear moments: more hits or a solo hit would help."
+            },
+        );
+        f.verdict = Verdict::Likely;
+        f
+    })
+}
+
+/// Far from where it should stand.
+fn displaced(case: &Case, m: usize) -> Option<Finding> {
+    let shift = case.table.shift[m];
+    (shift != 0).then(|| {
+        let seconds = (shift as f64 / case.rate_hz).abs();
+        let stamped = case.tracks[m].stamped;
+        let mut f = plain(
+            if stamped { Kind::StampDisagrees } else if shift > 0 { Kind::Late } else { Kind::Early },
+            vec![m],
+            Severity::Fault,
+            format!(
+                "{} stands {seconds:.3} s {} than its sound says{}.",
+                case.label(m),
+                if shift > 0 { "later" } else { "earlier" },
+                if stamped { ", by its time stamp" } else { "" }
+            ),
+            "Move it to where its sound agrees with the others.",
+        );
+        f.verdict = Verdict::Likely;
+        f.proposals = vec![Proposal {
+            track: m,
+            offset_frames: Some(case.tracks[m].correction.offset_frames - shift as f64),
+            invert: None,
+            side: None,
+        }];
+        f
+    })
+}
+
+fn copies(case: &Case) -> Vec<Finding> {
+    case.table
+        .copies
+        .iter()
+        .map(|c| {
+            let set = case.tracks[c.a].set.is_some() && case.tracks[c.a].set == case.tracks[c.b].set;
+            let (a, b) = (case.label(c.a), case.label(c.b));
+            let level = if c.gain_db.abs() < 0.05 { String::new() } else { format!(", {:+.1} dB", c.gain_db) };
+            let turned = if c.inverted { ", turned over" } else { "" };
+            let (kind, text) = if set {
+                (Kind::CopiedChannel, format!("{a} and {b} carry the same channel{level}{turned}: there is no image."))
+            } else {
+                (Kind::SameRecording, format!("{b} is the same recording as {a}{level}{turned}."))
+            };
+            plain(kind, vec![c.b, c.a], Severity::Caution, text, "Leave one of the two out.")
+        })
+        .collect()
+}
+
+/// Halves that are missing, and halves of unlike length.
+fn sets(case: &Case) -> Vec<Finding> {
+    let mut found = Vec::new();
+    let mut seen = Vec::new();
+    for (m, t) in case.tracks.iter().enumerate() {
+        let Some(set) = t.set.filter(|s| !seen.contains(s)) else {
+            // A track that calls itself one side stands alone.
+            if t.set.is_none() && matches!(t.side, Side::Left | Side::Right) && matches!(t.role, Role::Main | Role::Room) {
+                let other = if t.side == Side::Left { "right" } else { "left" };
+                found.push(plain(
+                    Kind::ChannelMissing,
+                    vec![m],
+                    Severity::Caution,
+                    format!("{} has no {other} half.", t.label),
+                    "Bring the other one in as well.",
+                ));
+            }
+            continue;
+        };
+        seen.push(set);
+        let of: Vec<usize> = (0..case.tracks.len()).filter(|o| case.tracks[*o].set == Some(set)).collect();
+        let frames = |o: &usize| case.table.facts[*o].frames;
+        let (least, most) = (of.iter().map(frames).min().unwrap_or(0), of.iter().map(frames).max().unwrap_or(0));
+        if (most - least) as f64 > LENGTH_S * case.rate_hz {
+            let names: Vec<&str> = of.iter().map(|o| case.label(*o)).collect();
+            found.push(plain(
+                Kind::LengthsDiffer,
+                of.clone(),
+                Severity::Info,
+                format!("{} differ in length by {:.2} s.", names.join(" and "), (most - least) as f64 / case.rate_hz),
+                "One of them may have been cut.",
+            ));
+        }
+    }
+    found
+}

@@ -1,0 +1,193 @@
+//! Left and right: every source reaches the nearer half of a pair first, or louder when both halves stand together.
+
+use super::{Case, Finding, Kind, Proposal, Severity, Side};
+use crate::measure::Verdict;
+use crate::measure::arrival::Row;
+use crate::measure::session::Role;
+
+/// Pairs whose arrivals differ by less than this for every source tell sides by level, in seconds.
+const SPACED_S: f64 = 0.000_12;
+/// Level difference that tells a side, in dB.
+const LEVEL_DB: f64 = 1.5;
+/// Likeness of two pairs from which they agree, or disagree when negative.
+const AGREE: f64 = 0.4;
+/// Likeness that makes it solid.
+const CLEAR: f64 = 0.7;
+
+/// What the pairs hear.
+pub struct Sides {
+    rows: Vec<Side>,
+    /// Pairs that are crossed, left as named first.
+    pub swapped: Vec<[usize; 2]>,
+    judged: Vec<Crossed>,
+}
+
+struct Crossed {
+    pair: [usize; 2],
+    verdict: Verdict,
+    sources: usize,
+    by: String,
+    unsure: bool,
+}
+
+impl Sides {
+    /// Side of a row's source.
+    pub fn of_row(&self, row: usize) -> Side {
+        self.rows[row]
+    }
+}
+
+/// Left and right halves of every set that has both.
+pub fn pairs(case: &Case) -> Vec<[usize; 2]> {
+    let mut sets: Vec<usize> = case.tracks.iter().filter_map(|t| t.set).collect();
+    sets.sort_unstable();
+    sets.dedup();
+    let half = |set: usize, side: Side| {
+        let mut of = (0..case.tracks.len()).filter(|m| case.tracks[*m].set == Some(set) && case.tracks[*m].side == side);
+        of.next().filter(|_| of.next().is_none())
+    };
+    sets.into_iter().filter_map(|s| Some([half(s, Side::Left)?, half(s, Side::Right)?])).collect()
+}
+
+/// How far to the left a pair hears each source: by arrival in frames or by level in dB; none where it cannot tell.
+fn hears(case: &Case, [l, r]: [usize; 2]) -> Vec<Option<f64>> {
+    let known = |row: &Row| row.cells[l].lag_frames.zip(row.cells[r].lag_frames);
+    let arrivals: Vec<Option<f64>> = case.table.rows.iter().map(|row| known(row).map(|(a, b)| b - a)).collect();
+    let spaced = SPACED_S * case.rate_hz;
+    if arrivals.iter().flatten().any(|d| d.abs() > spaced) {
+        return arrivals;
+    }
+    let level = |row: &Row, m: usize| -> f64 {
+        row.cells[m].bands.iter().zip(&row.power).map(|(h, p)| f64::from((h.re * h.re + h.im * h.im) * p)).sum()
+    };
+    let by_level = |row: &Row| {
+        known(row)?;
+        let (a, b) = (level(row, l), level(row, r));
+        (a > 0.0 && b > 0.0).then(|| 10.0 * (a / b).log10())
+    };
+    let levels: Vec<Option<f64>> = case.table.rows.iter().map(by_level).collect();
+    if levels.iter().flatten().any(|d| d.abs() > LEVEL_DB) { levels } else { vec![None; levels.len()] }
+}
+
+/// −1 … 1 over what both tell, and how many sources that is.
+fn likeness(a: &[Option<f64>], b: &[Option<f64>]) -> (f64, usize) {
+    let both: Vec<(f64, f64)> = a.iter().zip(b).filter_map(|(x, y)| x.zip(*y)).collect();
+    let (xy, xx, yy) = both.iter().fold((0.0, 0.0, 0.0), |t, (x, y)| (t.0 + x * y, t.1 + x * x, t.2 + y * y));
+    (if xx > 0.0 && yy > 0.0 { xy / (xx * yy).sqrt() } else { 0.0 }, both.len())
+}
+
+/// Which pairs are crossed. Named sides of sources decide where there are any; otherwise the pairs must agree among
+/// themselves, and of two that do not the one nearer the stage is believed.
+pub fn judge(case: &Case) -> Sides {
+    let pairs = pairs(case);
+    let heard: Vec<Vec<Option<f64>>> = pairs.iter().map(|p| hears(case, *p)).collect();
+    let named: Vec<Option<f64>> = case
+        .table
+        .rows
+        .iter()
+        .map(|row| match case.tracks[row.home].side {
+            Side::Left if !pairs.iter().flatten().any(|m| *m == row.home) => Some(1.0),
+            Side::Right if !pairs.iter().flatten().any(|m| *m == row.home) => Some(-1.0),
+            _ => None,
+        })
+        .collect();
+    let nearness = |p: &[usize; 2]| -> f64 {
+        match case.tracks[p[0]].role {
+            Role::Main => 2.0,
+            Role::Room => 0.5,
+            _ => 1.0,
+        }
+    };
+    let mut crossed = Vec::new();
+    for (i, pair) in pairs.iter().enumerate() {
+        let (by_name, n) = likeness(&heard[i], &named);
+        if n >= 2 && by_name.abs() > AGREE {
+            if by_name < 0.0 {
+                let verdict = if n >= 3 && by_name < -CLEAR { Verdict::Solid } else { Verdict::Likely };
+                crossed.push(Crossed { pair: *pair, verdict, sources: n, by: "the named sides".into(), unsure: false });
+            }
+            continue;
+        }
+        let others = pairs.iter().enumerate().filter(|(k, _)| *k != i);
+        let (mut for_it, mut against, mut clear, mut sources) = (0.0, 0.0, 0.0f64, 0);
+        let mut by = Vec::new();
+        for (k, other) in others {
+            let (like, n) = likeness(&heard[i], &heard[k]);
+            if n < 2 || like.abs() < AGREE {
+                continue;
+            }
+            if like < 0.0 {
+                against += nearness(other);
+                clear = clear.max(-like);
+                sources = sources.max(n);
+                by.push(format!("{} and {}", case.label(other[0]), case.label(other[1])));
+            } else {
+                for_it += nearness(other);
+            }
+        }
+        for_it += nearness(pair);
+        if against > 0.0 && against >= for_it {
+            let solid = against > for_it && clear > CLEAR && sources >= 3;
+            let verdict = if solid { Verdict::Solid } else { Verdict::Likely };
+            // Two pairs of a kind against each other: one is crossed, and nothing says which.
+            let unsure = against == for_it;
+            let verdict = if unsure { Verdict::Undecided } else { verdict };
+            crossed.push(Crossed { pair: *pair, verdict, sources, by: by.join(", "), unsure });
+        }
+    }
+    let swapped: Vec<[usize; 2]> =
+        crossed.iter().filter(|c| c.verdict > Verdict::Undecided).map(|c| c.pair).collect();
+    let trusted = pairs
+        .iter()
+        .zip(&heard)
+        .filter(|(p, h)| !swapped.contains(p) && h.iter().any(Option::is_some))
+        .max_by(|a, b| nearness(a.0).total_cmp(&nearness(b.0)))
+        .map(|(_, h)| h);
+    let rows = (0..case.table.rows.len())
+        .map(|i| match (named[i], trusted.and_then(|h| h[i])) {
+            (Some(s), _) if s > 0.0 => Side::Left,
+            (Some(_), _) => Side::Right,
+            (None, Some(s)) if s.abs() <= 2.0 => Side::Centre,
+            (None, Some(s)) if s > 0.0 => Side::Left,
+            (None, Some(_)) => Side::Right,
+            (None, None) => Side::None,
+        })
+        .collect();
+    Sides { rows, swapped, judged: crossed }
+}
+
+/// Findings about sides.
+pub fn findings(case: &Case, sides: &Sides) -> Vec<Finding> {
+    sides
+        .judged
+        .iter()
+        .map(|c| {
+            let [l, r] = c.pair;
+            let swap = |track: usize, side: Side| Proposal { track, offset_frames: None, invert: None, side: Some(side) };
+            Finding {
+                kind: if c.unsure { Kind::Undecided } else { Kind::PairSwapped },
+                tracks: vec![l, r],
+                row: None,
+                severity: if c.unsure { Severity::Caution } else { Severity::Fault },
+                verdict: c.verdict,
+                hits: c.sources,
+                cost_db: None,
+                cost_bands: Vec::new(),
+                text: format!(
+                    "{} and {} have changed places: {} sources reach the other half first, compared with {}.",
+                    case.label(l),
+                    case.label(r),
+                    c.sources,
+                    c.by
+                ),
+                advice: if c.unsure {
+                    "One of the two pairs is crossed; a named side of one source would tell which.".into()
+                } else {
+                    "Exchange left and right.".into()
+                },
+                proposals: if c.unsure { Vec::new() } else { vec![swap(l, Side::Right), swap(r, Side::Left)] },
+                effects: Vec::new(),
+            }
+        })
+        .collect()
+}

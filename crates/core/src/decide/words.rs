@@ -1,0 +1,127 @@
+//! What a name lets one guess: role, source and side, from trade words in English, Spanish, Italian, German and French.
+//!
+//! A guess only: where the sound says something else, the sound is believed.
+
+use super::Side;
+use crate::measure::session::Role;
+
+/// What a name says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Guess {
+    /// Role; unknown when the name does not say.
+    pub role: Role,
+    /// What was heard; empty when the name does not say.
+    pub source: String,
+    /// Side.
+    pub side: Side,
+    /// The name without side words, the same for both halves of a pair.
+    pub base: String,
+}
+
+/// Words and the role they speak for (common practice, no source). The first list that knows a word of the name decides:
+/// a "hall pair" is of the hall.
+const ROLES: [(Role, &[&str]); 6] = [
+    (
+        Role::Room,
+        &[
+            "room", "rooms", "rm", "hall", "ambience", "ambient", "ambiance", "amb", "ambiente", "ambienti", "sala", "salle",
+            "raum", "saal", "halle", "far", "distant", "lejano", "lontano", "fern", "loin", "lointain", "audience", "publico",
+            "público", "pubblico", "publikum", "public",
+        ],
+    ),
+    (
+        Role::Main,
+        &[
+            "main", "mains", "overhead", "overheads", "oh", "ohs", "ab", "a-b", "xy", "x-y", "ortf", "ms", "tree", "pair",
+            "stereo", "principal", "principale", "haupt", "hauptmikro", "haupt-mikro", "couple", "par", "aereo", "aéreo",
+            "aereos", "aéreos", "panoramici",
+        ],
+    ),
+    (
+        Role::Direct,
+        &[
+            "di", "direct", "pickup", "pick-up", "line", "piezo", "contact", "diretta", "diretto", "directo", "directa",
+            "línea", "linea", "direkt", "tonabnehmer", "pastilla", "capteur", "micro-contact", "ligne",
+        ],
+    ),
+    (Role::Print, &["print", "tape", "return", "cinta", "retorno", "nastro", "ritorno", "bande", "retour", "band", "rückweg"]),
+    (Role::Rendered, &["render", "rendered", "midi", "bounce", "sampled", "programmed"]),
+    (
+        Role::Near,
+        &[
+            "near", "close", "spot", "front", "back", "top", "bottom", "in", "out", "inside", "outside",
+            "cerca", "cercano", "delante", "detrás", "detras", "arriba", "abajo", "dentro", "fuera", "vicino", "davanti",
+            "dietro", "sopra", "sotto", "fuori", "nah", "nahe", "stütze", "stutze", "vorne", "hinten", "oben", "unten",
+            "innen", "aussen", "außen", "proche", "appoint", "devant", "derrière", "derriere", "dessus", "dessous", "dedans",
+            "dehors",
+        ],
+    ),
+];
+const LEFT: [&str; 12] =
+    ["l", "left", "links", "li", "izq", "izquierda", "izquierdo", "gauche", "g", "sx", "sinistra", "sinistro"];
+const RIGHT: [&str; 12] =
+    ["r", "right", "rechts", "re", "der", "derecha", "derecho", "droite", "d", "dx", "destra", "destro"];
+const CENTRE: [&str; 9] = ["c", "centre", "center", "centro", "mitte", "milieu", "mid", "mono", "medio"];
+/// Words that name nothing.
+const EMPTY: [&str; 16] = [
+    "mic", "mics", "micro", "mikro", "mikrofon", "audio", "track", "trk", "pista", "traccia", "spur", "piste", "take", "rec",
+    "file", "input",
+];
+
+/// Reads a file's name without its extension, and the channel of an interleaved file.
+///
+/// "Low" and "front" are places at a source, but "Low drum" is a drum: a place word speaks only beside another word, and it
+/// stays in the source's name when it comes first.
+pub fn guess(stem: &str, channel: u16, channels: u16) -> Guess {
+    let words: Vec<&str> = stem.split(|c: char| !c.is_alphanumeric() && c != '-').filter(|w| !w.is_empty()).collect();
+    let lower: Vec<String> = words.iter().map(|w| w.to_lowercase()).collect();
+    let is = |w: &str, list: &[&str]| list.contains(&w);
+    let role_of = |w: &str| ROLES.iter().find(|(_, list)| is(w, list)).map(|(r, _)| *r);
+    let has = |list: &[&str]| lower.iter().skip(1).chain(lower.first().filter(|w| w.len() > 2)).any(|w| is(w, list));
+    let mut role = Role::Unknown;
+    for (wanted, list) in &ROLES {
+        if lower.iter().any(|w| is(w, list)) && (*wanted != Role::Near || words.len() > 1) {
+            role = *wanted;
+            break;
+        }
+    }
+    let mut side = Side::None;
+    if has(&LEFT) {
+        side = Side::Left;
+    } else if has(&RIGHT) {
+        side = Side::Right;
+    } else if channels == 2 {
+        side = if channel == 1 { Side::Left } else { Side::Right };
+    } else if has(&CENTRE) {
+        side = Side::Centre;
+    }
+    let number = |w: &str| w.chars().all(|c| c.is_ascii_digit());
+    let side_word = |i: usize, w: &str| {
+        (i > 0 || w.len() > 2) && (is(w, &LEFT) || is(w, &RIGHT) || is(w, &CENTRE))
+    };
+    let mut about = Vec::new();
+    let mut base = Vec::new();
+    for (i, (word, w)) in words.iter().zip(&lower).enumerate() {
+        if !side_word(i, w) {
+            base.push(w.as_str());
+        }
+        let place = match role_of(w) {
+            Some(Role::Near) => i > 0,
+            Some(_) => true,
+            None => false,
+        };
+        if !place && !side_word(i, w) && !number(w) && !is(w, &EMPTY) {
+            about.push(*word);
+        }
+    }
+    let mut source = about.join(" ");
+    if matches!(role, Role::Main | Role::Room) {
+        source = "everything".into();
+    } else if role == Role::Near && source.is_empty() {
+        role = Role::Unknown;
+    }
+    if role == Role::Unknown && !source.is_empty() && channels == 1 {
+        role = Role::Near;
+    }
+    Guess { role, source, side, base: base.join(" ") }
+}

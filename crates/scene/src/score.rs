@@ -1,0 +1,215 @@
+//! How well the check did on a scene, by the scene's own truth.
+
+use crate::{Fault, Rendered, Scene, room};
+use marea_core::decide::{Check, Kind, Named, Track, decide, said, tracks_of};
+use marea_core::measure::Verdict;
+use marea_core::measure::arrival::Table;
+use marea_core::measure::session::{Heard, measure_session};
+use marea_core::signal::{MemSource, Placed};
+use marea_core::units::SampleRate;
+use std::ops::AddAssign;
+
+/// Latencies count as found within this, in frames at 48 kHz: 0.4 ms.
+const FOUND_FRAMES: f64 = 19.2;
+
+/// Counts over one session or many.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Score {
+    /// Cells with a microphone in air other than the home.
+    pub cells: usize,
+    /// Called solid.
+    pub solid: usize,
+    /// More than one sample from the direct path.
+    pub solid_wrong: usize,
+    /// With the wrong sign.
+    pub sign_wrong: usize,
+    /// Called likely.
+    pub likely: usize,
+    /// Wrong in lag or sign.
+    pub likely_wrong: usize,
+    /// No number given.
+    pub undecided: usize,
+    /// Sources with a microphone of their own that got no row.
+    pub rows_missing: usize,
+    /// Inversions there are, found, and found where there is none.
+    pub inverted: [usize; 3],
+    /// Latencies of a millisecond and more there are, found within 0.4 ms, and found where there is none.
+    pub late: [usize; 3],
+    /// Swapped pairs there are, found, and found where there is none.
+    pub swapped: [usize; 3],
+    /// Microphones opposed to their own source by placement there are, told so, and told so without being.
+    pub opposed: [usize; 3],
+    /// Clean sessions, and findings in them.
+    pub clean: [usize; 2],
+    /// What went wrong, in words.
+    pub notes: Vec<String>,
+}
+
+impl AddAssign<&Self> for Score {
+    fn add_assign(&mut self, o: &Self) {
+        self.cells += o.cells;
+        self.solid += o.solid;
+        self.solid_wrong += o.solid_wrong;
+        self.sign_wrong += o.sign_wrong;
+        self.likely += o.likely;
+        self.likely_wrong += o.likely_wrong;
+        self.undecided += o.undecided;
+        self.rows_missing += o.rows_missing;
+        for (a, b) in [
+            (&mut self.inverted, &o.inverted),
+            (&mut self.late, &o.late),
+            (&mut self.swapped, &o.swapped),
+            (&mut self.opposed, &o.opposed),
+        ] {
+            a.iter_mut().zip(b).for_each(|(a, b)| *a += b);
+        }
+        self.clean.iter_mut().zip(&o.clean).for_each(|(a, b)| *a += b);
+        self.notes.extend(o.notes.iter().cloned());
+    }
+}
+
+/// Everything about one checked scene.
+pub struct Checked {
+    /// The channels, in order.
+    pub names: Vec<Named>,
+    /// What their names say.
+    pub tracks: Vec<Track>,
+    /// What was measured.
+    pub table: Table,
+    /// What was decided.
+    pub check: Check,
+}
+
+/// Checks a rendered scene by the names of its files and their sound alone.
+pub fn check(played: &Rendered, rate: SampleRate) -> Checked {
+    let mut names = Vec::new();
+    let mut sounds = Vec::new();
+    for (file, planes) in &played.files {
+        for (channel, plane) in (1..).zip(planes) {
+            names.push(Named { file: file.clone(), channel, channels: planes.len() as u16 });
+            sounds.push(MemSource(plane.clone()));
+        }
+    }
+    let tracks = tracks_of(&names);
+    let said = said(&tracks);
+    let heard: Vec<Heard> = sounds
+        .iter()
+        .zip(&tracks)
+        .zip(&said)
+        .map(|((s, t), said)| Heard { sound: Placed { source: s, start: 0 }, role: t.role, said: *said })
+        .collect();
+    let table = measure_session(&heard, rate, &|_| true).expect("memory is readable");
+    let check = decide(&table, &tracks);
+    Checked { names, tracks, table, check }
+}
+
+/// Compares with the truth.
+pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
+    let mut s = Score::default();
+    let mic = |m: usize| {
+        let n = &c.names[m];
+        let take = scene.takes.iter().find(|t| t.file == n.file).expect("a file of the scene");
+        &take.mics[usize::from(n.channel) - 1]
+    };
+    let at = |m: usize| (c.names[m].file.as_str(), c.names[m].channel);
+    let nearest = |m: usize| {
+        let to = |i: usize| room::distance(scene.sources[i].position, mic(m).position);
+        mic(m).contact.or((0..scene.sources.len()).min_by(|a, b| to(*a).total_cmp(&to(*b)))).unwrap_or(0)
+    };
+    let mut rows_of = vec![0; scene.sources.len()];
+    for row in &c.table.rows {
+        let k = nearest(row.home);
+        rows_of[k] += 1;
+        for (m, cell) in row.cells.iter().enumerate() {
+            if m == row.home || mic(m).contact.is_some() || mic(row.home).contact.is_some() {
+                continue;
+            }
+            let Some((lag, sign)) = played.true_lag(&scene.sources[k].name, at(row.home), at(m)) else { continue };
+            s.cells += 1;
+            let right = cell.lag_frames.is_some_and(|l| (l - lag).abs() <= 1.0);
+            match cell.verdict {
+                Verdict::Solid => {
+                    s.solid += 1;
+                    s.solid_wrong += usize::from(!right);
+                    s.sign_wrong += usize::from(cell.sign != sign);
+                    if !right || cell.sign != sign {
+                        s.notes.push(format!("{} in {}: {:?} instead of {lag:.1}", scene.sources[k].name, c.tracks[m].label, cell.lag_frames));
+                    }
+                }
+                Verdict::Likely => {
+                    s.likely += 1;
+                    s.likely_wrong += usize::from(!right || cell.sign != sign);
+                }
+                Verdict::Undecided => s.undecided += 1,
+            }
+        }
+    }
+    s.rows_missing = rows_of.iter().filter(|n| **n == 0).count();
+    let is = |m: usize, (file, channel): (&str, u16)| at(m) == (file, channel);
+    let n = c.names.len();
+    let found = |kind: Kind, m: usize| {
+        c.check.findings.iter().find(|f| f.kind == kind && f.tracks[0] == m && f.verdict > Verdict::Undecided)
+    };
+    for m in 0..n {
+        let label = &c.tracks[m].label;
+        let wired = mic(m).inverted;
+        let said = found(Kind::WiredInverted, m).is_some();
+        tally(&mut s.inverted, wired, said);
+        if wired != said {
+            s.notes.push(format!("{label}: wired inverted {wired}, said {said}"));
+        }
+        let source = nearest(m);
+        let near = room::distance(scene.sources[source].position, mic(m).position) < 0.6 && mic(m).contact.is_none();
+        let own_sign = played
+            .arrivals
+            .iter()
+            .find(|a| a.source == scene.sources[source].name && is(m, (&a.file, a.channel)))
+            .map_or(1, |a| if wired { -a.sign } else { a.sign });
+        let opposed = near && own_sign < 0;
+        let said = near && c.check.tracks[m].invert != (found(Kind::WiredInverted, m).is_some());
+        tally(&mut s.opposed, opposed, said);
+        if opposed != said {
+            s.notes.push(format!("{label}: opposed {opposed}, said {said}"));
+        }
+        let late = scene.faults.iter().find_map(|f| match f {
+            Fault::Late { file, channel, frames } if is(m, (file, *channel)) => Some(*frames),
+            _ => None,
+        });
+        let told = found(Kind::Late, m).or(found(Kind::Early, m)).map(|_| c.check.tracks[m].latency_frames);
+        let right = late.zip(told).is_some_and(|(l, t)| (l - t).abs() <= FOUND_FRAMES);
+        s.late[0] += usize::from(late.is_some());
+        s.late[1] += usize::from(right);
+        s.late[2] += usize::from(told.is_some() && !right);
+        if late.is_some() != right || told.is_some() && !right {
+            s.notes.push(format!("{label}: late {late:.1?}, said {told:.1?}"));
+        }
+    }
+    for pair in pairs_of(c) {
+        let swapped = scene.faults.iter().any(|f| match f {
+            Fault::Swapped { left, .. } => pair.iter().any(|m| is(*m, (&left.0, left.1))),
+            _ => false,
+        });
+        let said = c.check.swapped_pairs.iter().any(|p| p.contains(&pair[0]));
+        tally(&mut s.swapped, swapped, said);
+        if swapped != said {
+            s.notes.push(format!("{}: swapped {swapped}, said {said}", c.tracks[pair[0]].label));
+        }
+    }
+    if scene.faults.is_empty() && scene.sources.iter().all(|s| s.front.is_none()) {
+        s.clean = [1, c.check.findings.len()];
+        s.notes.extend(c.check.findings.iter().map(|f| format!("clean, yet {:?}: {}", f.kind, f.text)));
+    }
+    s
+}
+
+/// Halves of sets of two.
+fn pairs_of(c: &Checked) -> Vec<[usize; 2]> {
+    let of = |set: usize| (0..c.tracks.len()).filter(|m| c.tracks[*m].set == Some(set)).collect::<Vec<_>>();
+    (0..c.tracks.len()).filter_map(|set| <[usize; 2]>::try_from(of(set)).ok()).collect()
+}
+
+fn tally(count: &mut [usize; 3], is: bool, said: bool) {
+    count[0] += usize::from(is);
+    count[1] += usize::from(is && said);
+    count[2] += usize::from(!is && said);
+}
