@@ -1,6 +1,7 @@
 //! Late by a fault, or late by distance? Bleed goes both ways: what differs between the ways is latency, the rest distance.
 
 use super::cost::{cost_of, effects_of};
+use super::geometry::latencies_of;
 use super::{Case, Finding, Kind, Proposal, Severity};
 use crate::correct::offset_for_lag;
 use crate::measure::Verdict;
@@ -12,6 +13,13 @@ use crate::measure::session::Role;
 const LEAST_S: f64 = 0.000_8;
 /// Partners whose answers spread by more than this, in seconds, do not agree.
 const SPREAD_S: f64 = 0.001_2;
+
+/// Weight of several probable answers that together make one.
+const BACKED: f64 = 0.35;
+/// A latency must clear its standard deviation so many times.
+const SIGMAS: f64 = 3.5;
+/// A standard deviation up to this, in seconds, leaves a latency solid.
+const SURE_S: f64 = 0.000_2;
 
 /// What one microphone's partners say.
 #[derive(Debug, Clone, Copy, Default)]
@@ -82,23 +90,31 @@ pub fn judge(case: &Case) -> Judged {
     // Most microphones are on time, whichever source they stand at.
     let all: Vec<f64> = said.iter().filter_map(|s| s.frames).collect();
     let common = if all.is_empty() { 0.0 } else { most(&all) };
+    // All arrivals at once know more than the ways both ways, where there are enough of them.
+    let placed = latencies_of(case);
     let mics = said
         .into_iter()
-        .map(|mut s| {
+        .zip(placed)
+        .map(|(mut s, placed)| {
             s.values.iter_mut().for_each(|v| v.0 -= common);
-            s.frames.map_or_else(Mic::default, |f| weigh(f - common, s.values, case))
+            s.frames.map_or_else(Mic::default, |f| weigh(placed.unwrap_or((f - common, 0.0)), s.values, case))
         })
         .collect();
     Judged { mics }
 }
 
-fn weigh(frames: f64, said: Vec<(f64, f64)>, case: &Case) -> Mic {
+fn weigh((frames, sigma): (f64, f64), said: Vec<(f64, f64)>, case: &Case) -> Mic {
     let mut off: Vec<(f64, f64)> = said.iter().map(|(s, w)| ((s - frames).abs(), *w)).collect();
     let spread = weighted_middle(&mut off).unwrap_or(0.0);
-    let solid = said.iter().filter(|(s, w)| *w >= 1.0 && (s - frames).abs() < SPREAD_S * case.rate_hz).count();
-    let clear = frames.abs() > LEAST_S * case.rate_hz && frames.abs() > 2.0 * spread && solid >= 1;
+    let near: Vec<f64> =
+        said.iter().filter(|(s, _)| (s - frames).abs() < SPREAD_S * case.rate_hz).map(|(_, w)| *w).collect();
+    let solid = near.iter().filter(|w| **w >= 1.0).count();
+    // One good answer, or several fair ones. Early is against all habit: that takes two.
+    let weight: f64 = near.iter().sum();
+    let backed = if frames < 0.0 { solid >= 2 } else { solid >= 1 || (near.len() >= 2 && weight >= BACKED) };
+    let clear = frames.abs() > LEAST_S * case.rate_hz && frames.abs() > SIGMAS * sigma && backed;
     let verdict = clear.then(|| {
-        if solid >= 2 && spread < SPREAD_S * case.rate_hz { Verdict::Solid } else { Verdict::Likely }
+        if solid >= 2 && sigma < SURE_S * case.rate_hz && spread < SPREAD_S * case.rate_hz { Verdict::Solid } else { Verdict::Likely }
     });
     Mic { frames, partners: said.len(), spread, verdict }
 }

@@ -4,6 +4,7 @@
 //! first, so that the session can be judged as recorded and as corrected without measuring anew.
 
 mod cost;
+mod geometry;
 mod latency;
 mod plain;
 mod polarity;
