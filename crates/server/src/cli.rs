@@ -1,27 +1,36 @@
-//! `marea check` and `marea align`: the main job without server or database.
+//! `marea check` and `marea align`: the main job without server or database, on files one against another or on a folder as
+//! a whole session.
 
-use crate::names::{disk_name, stem};
+mod session;
+mod write;
+
 use clap::Args;
 use marea_core::correct::{Correction, offset_for_lag};
 use marea_core::measure::{PairMeasurement, PairOptions, Verdict, measure_pair};
-use marea_core::render::TrackRenderer;
-use marea_core::signal::{Placed, Source, index};
+use marea_core::signal::Placed;
 use marea_core::units::SampleRate;
 use marea_media::AudioInfo;
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
-use marea_media::write::{Depth, WavWriter, WriteSpec};
 use serde::Serialize;
-use std::collections::HashSet;
 use std::path::{Path, PathBuf};
+
+/// What a run of the command found.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Outcome {
+    /// Nothing to report.
+    Clean,
+    /// There are findings.
+    Findings,
+}
 
 /// Files to measure.
 #[derive(Debug, Args)]
 pub struct CheckArgs {
-    /// Recordings of one event.
+    /// Recordings of one event; or one folder, whose recordings are checked as a whole session.
     #[arg(required = true)]
     pub files: Vec<PathBuf>,
-    /// File the others are measured against; the first by default.
+    /// File the others are measured against (the first by default); in a folder, the one that keeps its polarity.
     #[arg(long)]
     pub anchor: Option<PathBuf>,
     /// Print JSON (docs/check.schema.json) instead of a table.
@@ -110,6 +119,13 @@ struct Checked {
     _folder: tempfile::TempDir,
 }
 
+impl CheckArgs {
+    /// The folder, when a single one was named.
+    fn folder(&self) -> Option<&Path> {
+        self.files.first().filter(|f| self.files.len() == 1 && f.is_dir()).map(PathBuf::as_path)
+    }
+}
+
 fn base_name(path: &Path) -> String {
     path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned())
 }
@@ -134,17 +150,7 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
         .rate;
     let mut files: Vec<Loaded> = Vec::new();
     for (i, path) in paths.iter().enumerate() {
-        let name = base_name(path);
-        let place = folder.path().join(i.to_string());
-        std::fs::create_dir(&place).map_err(|e| e.to_string())?;
-        let made = prepare(path, &place, rate, &mut |_| true).map_err(|e| format!("{name} {e}"))?;
-        for note in &made.info.notes {
-            eprintln!("{name}: {note}");
-        }
-        let channels = (1..=made.info.channels)
-            .map(|c| WorkFile::open(&channel_path(&place, c)).map_err(|e| format!("{name}: {e}")))
-            .collect::<Result<Vec<_>, _>>()?;
-        files.push(Loaded { path: path.clone(), name, info: made.info, channels, start: 0 });
+        files.push(load(path, &folder.path().join(i.to_string()), rate)?);
     }
     place_by_stamp(&mut files, anchor, rate);
     let mut tracks = Vec::new();
@@ -182,6 +188,20 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
     }
     let report = Report { sample_rate_hz: rate.hz(), anchor: files[anchor].name.clone(), tracks };
     Ok(Checked { report, files, rate, anchor, _folder: folder })
+}
+
+/// Decodes a file into working copies in a new folder.
+fn load(path: &Path, place: &Path, rate: SampleRate) -> Result<Loaded, String> {
+    let name = base_name(path);
+    std::fs::create_dir(place).map_err(|e| e.to_string())?;
+    let made = prepare(path, place, rate, &mut |_| true).map_err(|e| format!("{name} {e}"))?;
+    for note in &made.info.notes {
+        eprintln!("{name}: {note}");
+    }
+    let channels = (1..=made.info.channels)
+        .map(|c| WorkFile::open(&channel_path(place, c)).map_err(|e| format!("{name}: {e}")))
+        .collect::<Result<Vec<_>, _>>()?;
+    Ok(Loaded { path: path.to_path_buf(), name, info: made.info, channels, start: 0 })
 }
 
 /// Files with time stamps stand where their stamps say, relative to the anchor.
@@ -229,14 +249,17 @@ fn print_table(report: &Report) {
 ///
 /// # Errors
 /// A sentence that names the file.
-pub fn run_check(args: &CheckArgs) -> Result<(), String> {
+pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
+    if let Some(folder) = args.folder() {
+        return session::run_check(folder, args);
+    }
     let checked = check(args)?;
     if args.json {
         println!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
     } else {
         print_table(&checked.report);
     }
-    Ok(())
+    Ok(Outcome::Clean)
 }
 
 /// `marea align`. Every file keeps its name (with `.wav`), its channels, and begins where the anchor begins.
@@ -244,67 +267,33 @@ pub fn run_check(args: &CheckArgs) -> Result<(), String> {
 /// # Errors
 /// A sentence that names the file. Recordings are never written over.
 pub fn run_align(args: &AlignArgs) -> Result<(), String> {
+    if let Some(folder) = args.check.folder() {
+        return session::run_align(folder, args);
+    }
     let checked = check(&args.check)?;
-    std::fs::create_dir_all(&args.out).map_err(|e| format!("{}: {e}", args.out.display()))?;
-    let least = if args.accept == Accept::Solid { Verdict::Solid } else { Verdict::Likely };
-    let correction = |file: &Loaded, channel: usize| {
-        let set: Vec<&TrackReport> = checked.report.tracks.iter().filter(|t| t.file == file.name).collect();
-        let moved = set.iter().any(|t| t.verdict >= least);
-        let own = set.iter().find(|t| usize::from(t.channel) == channel + 1);
-        Correction {
-            offset_frames: own.filter(|_| moved).map_or(0.0, |t| t.offset_samples),
-            invert: own.is_some_and(|t| t.invert && t.verdict >= least),
-            gain_db: 0.0,
-        }
-    };
-    let renderers =
-        |file: &'_ Loaded| -> Vec<Correction> { (0..file.channels.len()).map(|c| correction(file, c)).collect() };
-    let render = |file: &Loaded, c: usize, k: &Correction| -> (i64, i64) {
-        let r = TrackRenderer::new(Placed { source: &file.channels[c], start: file.start }, k);
-        (r.first(), r.end())
-    };
-    let spans: Vec<(i64, i64)> = checked
+    let least = args.least();
+    let plan: Vec<write::Planned> = checked
         .files
         .iter()
-        .flat_map(|f| renderers(f).iter().enumerate().map(|(c, k)| render(f, c, k)).collect::<Vec<_>>())
+        .map(|file| {
+            let set: Vec<&TrackReport> = checked.report.tracks.iter().filter(|t| t.file == file.name).collect();
+            let moved = set.iter().any(|t| t.verdict >= least);
+            let corrections = (0..file.channels.len())
+                .map(|c| {
+                    let own = set.iter().find(|t| usize::from(t.channel) == c + 1);
+                    Correction {
+                        offset_frames: own.filter(|_| moved).map_or(0.0, |t| t.offset_samples),
+                        invert: own.is_some_and(|t| t.invert && t.verdict >= least),
+                        gain_db: 0.0,
+                    }
+                })
+                .collect();
+            let order = (0..file.channels.len()).map(|c| (file, c)).collect();
+            write::Planned { file, order, corrections }
+        })
         .collect();
-    let anchor_start = checked.files[checked.anchor].start;
-    let start = if args.keep_head { spans.iter().map(|s| s.0).min().unwrap_or(0) } else { anchor_start };
-    let end = spans.iter().map(|s| s.1).max().unwrap_or(0);
-    let mut taken = HashSet::new();
-    for file in &checked.files {
-        let corrections = renderers(file);
-        let path = args.out.join(disk_name(stem(&file.name), "wav", &mut taken));
-        let same = |p: &Path| p.canonicalize().ok().zip(path.canonicalize().ok()).is_some_and(|(a, b)| a == b);
-        if checked.files.iter().any(|f| same(&f.path)) {
-            return Err(format!("{} would be written over; choose another folder", file.name));
-        }
-        let depth = if args.float { Depth::Float32 } else { Depth::Int24 };
-        let mut spec = WriteSpec::new(checked.rate, file.info.channels, depth);
-        let stamp = checked.files[checked.anchor].info.time_reference.unwrap_or(0);
-        spec.time_reference = stamp.saturating_add_signed(start - anchor_start);
-        spec.description = format!("{}, aligned to {}", file.name, checked.report.anchor);
-        let failed = |e: std::io::Error| format!("{}: {e}", path.display());
-        let mut out = WavWriter::create(&path, spec).map_err(failed)?;
-        let mut tracks: Vec<TrackRenderer> = file
-            .channels
-            .iter()
-            .zip(&corrections)
-            .map(|(source, k)| TrackRenderer::new(Placed { source: source as &dyn Source, start: file.start }, k))
-            .collect();
-        let mut planes = vec![vec![0f32; 16_384]; tracks.len()];
-        let mut at = start;
-        while at < end {
-            let n = index((end - at).min(16_384));
-            for (t, p) in tracks.iter_mut().zip(&mut planes) {
-                t.read(at, &mut p[..n]).map_err(|e| e.to_string())?;
-            }
-            let block: Vec<f32> = (0..n).flat_map(|i| planes.iter().map(move |p| p[i])).collect();
-            out.push(&block).map_err(failed)?;
-            at += n as i64;
-        }
-        out.finish().map_err(failed)?;
-    }
+    let description = |name: &str| format!("{name}, aligned to {}", checked.report.anchor);
+    write::write_all(&plan, &checked.files[checked.anchor], checked.rate, args, &description)?;
     if args.check.json {
         println!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
     } else {
@@ -312,4 +301,10 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
         println!("{} aligned files in {}", checked.files.len(), args.out.display());
     }
     Ok(())
+}
+
+impl AlignArgs {
+    fn least(&self) -> Verdict {
+        if self.accept == Accept::Solid { Verdict::Solid } else { Verdict::Likely }
+    }
 }

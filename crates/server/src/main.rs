@@ -21,7 +21,7 @@ struct Cli {
 enum Command {
     /// Serve the application on 127.0.0.1.
     Serve(Settings),
-    /// Measure files against the first of them.
+    /// Measure files against the first of them, or a folder as a whole session (status 1 when something is found).
     Check(cli::CheckArgs),
     /// Write aligned copies of files.
     Align(cli::AlignArgs),
@@ -32,7 +32,11 @@ enum Command {
 fn main() -> ExitCode {
     let done = match Cli::parse().command {
         Command::Serve(settings) => serve(settings),
-        Command::Check(args) => cli::run_check(&args),
+        Command::Check(args) => match cli::run_check(&args) {
+            Ok(cli::Outcome::Findings) => return ExitCode::from(1),
+            Ok(cli::Outcome::Clean) => Ok(()),
+            Err(e) => Err(e),
+        },
         Command::Align(args) => cli::run_align(&args),
         Command::Openapi => {
             api::description().to_pretty_json().map(|text| println!("{text}")).map_err(|e| e.to_string())

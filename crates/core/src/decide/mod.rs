@@ -41,6 +41,42 @@ pub enum Side {
     None,
 }
 
+impl Side {
+    /// All of them, with the word each is stored and shown under.
+    pub const WORDS: [(Self, &'static str); 4] =
+        [(Self::Left, "left"), (Self::Right, "right"), (Self::Centre, "centre"), (Self::None, "")];
+
+    /// The word for it; empty when not said.
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(s, _)| *s == self).map_or("", |(_, w)| w)
+    }
+
+    /// The side a word stands for; none for any other word.
+    pub fn of_word(word: &str) -> Self {
+        Self::WORDS.iter().find(|(_, w)| *w == word).map_or(Self::None, |(s, _)| *s)
+    }
+}
+
+impl Policy {
+    /// All of them, with the word each is stored and shown under.
+    pub const WORDS: [(Self, &'static str); 4] = [
+        (Self::Align, "align"),
+        (Self::KeepDistance, "keep-distance"),
+        (Self::BringIn, "bring-in"),
+        (Self::Leave, "leave"),
+    ];
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(p, _)| *p == self).map_or("", |(_, w)| w)
+    }
+
+    /// The policy a word stands for.
+    pub fn of_word(word: &str) -> Option<Self> {
+        Self::WORDS.iter().find(|(_, w)| *w == word).map(|(p, _)| *p)
+    }
+}
+
 /// What is moved and what is left.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

@@ -38,6 +38,27 @@ pub enum Role {
 }
 
 impl Role {
+    /// All of them, with the word each is stored and shown under.
+    pub const WORDS: [(Self, &'static str); 7] = [
+        (Self::Near, "near"),
+        (Self::Main, "main"),
+        (Self::Room, "room"),
+        (Self::Direct, "direct"),
+        (Self::Print, "print"),
+        (Self::Rendered, "rendered"),
+        (Self::Unknown, "unknown"),
+    ];
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        Self::WORDS.iter().find(|(r, _)| *r == self).map_or("unknown", |(_, w)| w)
+    }
+
+    /// The role a word stands for; unknown for any other word.
+    pub fn of_word(word: &str) -> Self {
+        Self::WORDS.iter().find(|(_, w)| *w == word).map_or(Self::Unknown, |(r, _)| *r)
+    }
+
     /// Largest lag against a near microphone that the place alone can cause, in seconds.
     pub fn reach_s(self) -> f64 {
         match self {

@@ -3,6 +3,7 @@
 use super::{JobError, Reporter, Workers, blocking};
 use crate::db::{sessions, tracks};
 use crate::names;
+use marea_core::decide::{Side, guess};
 use marea_core::units::SampleRate;
 use marea_media::prepare::PrepareError;
 use marea_media::{AudioReader, MediaError};
@@ -66,11 +67,11 @@ pub async fn run(
     let stem = names::stem(file_name);
     let mut tx = w.db.begin().await?;
     for channel in 1..=info.channels {
-        let guess = names::guess(stem, channel, info.channels);
+        let guess = guess(stem, channel, info.channels);
         let suffix = match (info.channels, guess.side) {
             (1, _) => String::new(),
-            (2, "left") => " L".into(),
-            (2, "right") => " R".into(),
+            (2, Side::Left) => " L".into(),
+            (2, Side::Right) => " R".into(),
             _ => format!(" {channel}"),
         };
         tracks::insert(
@@ -88,9 +89,9 @@ pub async fn run(
                 notes: Json(notes.clone()),
                 position,
                 name: format!("{}{suffix}", stem.chars().take(190).collect::<String>()),
-                role: guess.role.into(),
+                role: guess.role.word().into(),
                 source: guess.source.chars().take(120).collect(),
-                side: guess.side.into(),
+                side: guess.side.word().into(),
                 start_frame,
                 frames: prepared.frames,
                 offset_frames: 0.0,

@@ -1,0 +1,356 @@
+//! A folder as a whole session: every source in every microphone, findings, advice.
+
+use super::write::{Planned, write_all};
+use super::{AlignArgs, CheckArgs, Loaded, Outcome, base_name, load, place_by_stamp};
+use marea_core::correct::Correction;
+use marea_core::decide::{Check, Kind, Named, Policy, Severity, Side, Track, decide, said, tracks_of};
+use marea_core::measure::Verdict;
+use marea_core::measure::arrival::Table;
+use marea_core::measure::session::{Heard, Role, measure_session};
+use marea_core::signal::{Placed, index};
+use marea_core::units::SampleRate;
+use rayon::prelude::*;
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+
+/// Endings of files that hold sound.
+const ENDINGS: [&str; 8] = ["wav", "wave", "bwf", "rf64", "w64", "aif", "aiff", "flac"];
+
+/// What `check DIR --json` prints; docs/check.schema.json describes it.
+#[derive(Debug, Serialize)]
+struct Report {
+    sample_rate_hz: u32,
+    sources: Vec<SourceReport>,
+    tracks: Vec<TrackReport>,
+    arrivals: Vec<Arrival>,
+    events: Vec<Event>,
+    findings: Vec<FindingReport>,
+    swapped_pairs: Vec<[serde_json::Value; 2]>,
+    unreadable: Vec<String>,
+}
+
+#[derive(Debug, Serialize)]
+struct SourceReport {
+    name: String,
+    file: String,
+    channel: u16,
+    side: Side,
+}
+
+#[derive(Debug, Serialize)]
+struct TrackReport {
+    file: String,
+    channel: u16,
+    role: Role,
+    source: String,
+    side: Side,
+    policy: Policy,
+    offset_samples: f64,
+    invert: bool,
+    latency_samples: f64,
+    verdict: Verdict,
+    reason: String,
+}
+
+#[derive(Debug, Serialize)]
+struct Arrival {
+    source: String,
+    file: String,
+    channel: u16,
+    lag_samples: Option<f64>,
+    sign: i8,
+    height: f64,
+    coherence: f64,
+    hits: usize,
+    verdict: Verdict,
+}
+
+#[derive(Debug, Serialize)]
+struct Event {
+    sample: i64,
+    source: String,
+    strength: f64,
+}
+
+#[derive(Debug, Serialize)]
+struct FindingReport {
+    kind: Kind,
+    tracks: Vec<ChannelOf>,
+    severity: Severity,
+    verdict: Verdict,
+    cost_db: Option<f64>,
+    text: String,
+    advice: String,
+}
+
+#[derive(Debug, Clone, Serialize)]
+struct ChannelOf {
+    file: String,
+    channel: u16,
+}
+
+struct Checked {
+    files: Vec<Loaded>,
+    /// File and channel, from 0, of each track.
+    at: Vec<(usize, usize)>,
+    tracks: Vec<Track>,
+    table: Table,
+    check: Check,
+    rate: SampleRate,
+    unreadable: Vec<String>,
+    _folder: tempfile::TempDir,
+}
+
+/// Recordings of a folder in the order of their names.
+fn recordings(folder: &Path) -> Result<Vec<PathBuf>, String> {
+    let told = |e: std::io::Error| format!("{}: {e}", folder.display());
+    let mut found = Vec::new();
+    for entry in std::fs::read_dir(folder).map_err(told)? {
+        let path = entry.map_err(told)?.path();
+        let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase());
+        if path.is_file() && ending.is_some_and(|e| ENDINGS.contains(&e.as_str())) {
+            found.push(path);
+        }
+    }
+    found.sort();
+    if found.is_empty() { Err(format!("{} holds no recordings", folder.display())) } else { Ok(found) }
+}
+
+fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
+    let paths = recordings(folder)?;
+    let work = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
+    let rates = paths.iter().filter_map(|p| marea_media::AudioReader::open(p).ok().map(|r| r.info().rate));
+    let rate = rates.into_iter().next().ok_or_else(|| format!("no file in {} can be read", folder.display()))?;
+    let loaded: Vec<Result<Loaded, String>> = paths
+        .par_iter()
+        .enumerate()
+        .map(|(i, path)| load(path, &work.path().join(i.to_string()), rate))
+        .collect();
+    let (mut files, mut unreadable) = (Vec::new(), Vec::new());
+    for l in loaded {
+        match l {
+            Ok(file) => files.push(file),
+            Err(why) => {
+                eprintln!("{why}");
+                unreadable.push(why);
+            }
+        }
+    }
+    if files.is_empty() {
+        return Err(format!("no file in {} can be read", folder.display()));
+    }
+    place_by_stamp(&mut files, 0, rate);
+    let (mut at, mut names) = (Vec::new(), Vec::new());
+    for (f, file) in files.iter().enumerate() {
+        for c in 0..file.channels.len() {
+            at.push((f, c));
+            names.push(Named { file: file.name.clone(), channel: c as u16 + 1, channels: file.info.channels });
+        }
+    }
+    let mut tracks = tracks_of(&names);
+    let anchor = args.anchor.as_deref().map(base_name);
+    for (t, (f, c)) in tracks.iter_mut().zip(&at) {
+        t.stamped = files[*f].info.time_reference.is_some();
+        t.anchor = *c == 0 && anchor.as_ref() == Some(&files[*f].name);
+    }
+    let said = said(&tracks);
+    let heard: Vec<Heard> = at
+        .iter()
+        .zip(tracks.iter().zip(&said))
+        .map(|((f, c), (t, said))| Heard {
+            sound: Placed { source: &files[*f].channels[*c], start: files[*f].start },
+            role: t.role,
+            said: *said,
+        })
+        .collect();
+    let table = measure_session(&heard, rate, &|_| true).map_err(|e| e.to_string())?;
+    drop(heard);
+    let check = decide(&table, &tracks);
+    Ok(Checked { files, at, tracks, table, check, rate, unreadable, _folder: work })
+}
+
+impl Checked {
+    fn channel(&self, track: usize) -> ChannelOf {
+        let (f, c) = self.at[track];
+        ChannelOf { file: self.files[f].name.clone(), channel: c as u16 + 1 }
+    }
+
+    /// A file's name where it has one channel, file and channel otherwise.
+    fn short(&self, track: usize) -> serde_json::Value {
+        let c = self.channel(track);
+        if self.files[self.at[track].0].channels.len() == 1 {
+            c.file.into()
+        } else {
+            serde_json::json!({ "file": c.file, "channel": c.channel })
+        }
+    }
+
+    /// Largest sample in the 10 ms after a strike.
+    fn strength(&self, track: usize, at: i64) -> f64 {
+        let (f, c) = self.at[track];
+        let sound = Placed { source: &self.files[f].channels[c], start: self.files[f].start };
+        let mut x = vec![0f32; index(self.rate.frames(0.01))];
+        let peak = sound.read(at, &mut x).map_or(0.0, |()| x.iter().fold(0f32, |m, v| m.max(v.abs())));
+        round(f64::from(peak), 1e4)
+    }
+
+    fn report(&self) -> Report {
+        let of = |m: usize| {
+            let c = self.channel(m);
+            (c.file, c.channel)
+        };
+        let tracks = self.check.tracks.iter().enumerate().map(|(m, a)| {
+            let (file, channel) = of(m);
+            TrackReport {
+                file,
+                channel,
+                role: a.role,
+                source: a.source.clone(),
+                side: a.side,
+                policy: a.policy,
+                offset_samples: a.offset_frames,
+                invert: a.invert,
+                latency_samples: round(a.latency_frames, 1e2),
+                verdict: a.verdict,
+                reason: a.reason.clone(),
+            }
+        });
+        let rows = || self.table.rows.iter().zip(&self.check.sources);
+        let arrivals = rows().flat_map(|(row, source)| {
+            row.cells.iter().enumerate().map(move |(m, cell)| {
+                let (file, channel) = of(m);
+                Arrival {
+                    source: source.name.clone(),
+                    file,
+                    channel,
+                    lag_samples: cell.lag_frames.map(|l| round(l, 1e3)),
+                    sign: cell.sign,
+                    height: round(cell.height, 1e2),
+                    coherence: round(cell.coherence, 1e3),
+                    hits: cell.hits,
+                    verdict: cell.verdict,
+                }
+            })
+        });
+        let mut events: Vec<Event> = rows()
+            .flat_map(|(row, source)| {
+                row.hits.iter().map(|at| Event {
+                    sample: *at,
+                    source: source.name.clone(),
+                    strength: self.strength(row.home, *at),
+                })
+            })
+            .collect();
+        events.sort_by_key(|e| e.sample);
+        let findings = self.check.findings.iter().map(|f| FindingReport {
+            kind: f.kind,
+            tracks: f.tracks.iter().map(|m| self.channel(*m)).collect(),
+            severity: f.severity,
+            verdict: f.verdict,
+            cost_db: f.cost_db,
+            text: f.text.clone(),
+            advice: f.advice.clone(),
+        });
+        let sources = self.check.sources.iter().map(|s| {
+            let (file, channel) = of(s.home);
+            SourceReport { name: s.name.clone(), file, channel, side: s.side }
+        });
+        Report {
+            sample_rate_hz: self.rate.hz(),
+            sources: sources.collect(),
+            tracks: tracks.collect(),
+            arrivals: arrivals.collect(),
+            events,
+            findings: findings.collect(),
+            swapped_pairs: self.check.swapped_pairs.iter().map(|p| p.map(|m| self.short(m))).collect(),
+            unreadable: self.unreadable.clone(),
+        }
+    }
+
+    fn outcome(&self) -> Outcome {
+        let clean = self.check.findings.is_empty() && self.unreadable.is_empty();
+        if clean { Outcome::Clean } else { Outcome::Findings }
+    }
+
+    fn print(&self, json: bool) -> Result<(), String> {
+        if json {
+            println!("{}", serde_json::to_string_pretty(&self.report()).map_err(|e| e.to_string())?);
+            return Ok(());
+        }
+        for f in &self.check.findings {
+            let words = format!("{:?}, {:?}", f.severity, f.verdict).to_lowercase();
+            println!("{words}: {} {}", f.text, f.advice);
+        }
+        if self.check.findings.is_empty() {
+            println!("nothing found");
+        }
+        for (t, a) in self.tracks.iter().zip(&self.check.tracks) {
+            let polarity = if a.invert { "inverted" } else { "upright" };
+            println!("{}: {:+.2} samples, {polarity} - {}", t.label, a.offset_frames, a.reason);
+        }
+        Ok(())
+    }
+}
+
+fn round(value: f64, per: f64) -> f64 {
+    (value * per).round() / per
+}
+
+/// `marea check DIR`.
+///
+/// # Errors
+/// A sentence that names the file or the folder.
+pub fn run_check(folder: &Path, args: &CheckArgs) -> Result<Outcome, String> {
+    let checked = check(folder, args)?;
+    checked.print(args.json)?;
+    Ok(checked.outcome())
+}
+
+/// `marea align DIR`: all advice of at least the accepted certainty, swapped pairs put right.
+///
+/// # Errors
+/// A sentence that names the file. Recordings are never written over.
+pub fn run_align(folder: &Path, args: &AlignArgs) -> Result<(), String> {
+    let c = check(folder, &args.check)?;
+    let least = args.least();
+    let correction = |m: usize| {
+        let a = &c.check.tracks[m];
+        if a.verdict < least {
+            return Correction::default();
+        }
+        Correction { offset_frames: a.offset_frames, invert: a.invert, gain_db: 0.0 }
+    };
+    // The sound of one half goes out under the other's name.
+    let swapped: Vec<&[usize; 2]> = c
+        .check
+        .swapped_pairs
+        .iter()
+        .filter(|p| {
+            c.check.findings.iter().any(|f| f.kind == Kind::PairSwapped && f.tracks == **p && f.verdict >= least)
+        })
+        .collect();
+    let sound_of = |m: usize| match swapped.iter().find(|p| p.contains(&m)) {
+        Some(p) => p[usize::from(p[0] == m)],
+        None => m,
+    };
+    let plan: Vec<Planned> = c
+        .files
+        .iter()
+        .enumerate()
+        .map(|(f, file)| {
+            let sounds: Vec<usize> = (0..c.at.len()).filter(|m| c.at[*m].0 == f).map(sound_of).collect();
+            Planned {
+                file,
+                order: sounds.iter().map(|m| (&c.files[c.at[*m].0], c.at[*m].1)).collect(),
+                corrections: sounds.iter().map(|m| correction(*m)).collect(),
+            }
+        })
+        .collect();
+    let first = c.files.iter().min_by_key(|f| f.start).ok_or("nothing to write")?;
+    write_all(&plan, first, c.rate, args, &|name| format!("{name}, aligned with its session"))?;
+    c.print(args.check.json)?;
+    if !args.check.json {
+        println!("{} aligned files in {}", plan.len(), args.out.display());
+    }
+    Ok(())
+}
