@@ -17,9 +17,11 @@ const SPEED_M_S: f64 = 343.2;
 /// What a solid and a probable arrival are good for.
 const SOLID_M: f64 = 0.02;
 const LIKELY_M: f64 = 0.06;
-/// Usual distance of a near microphone from its source, and how far it may be off.
-const NEAR_M: f64 = 0.2;
-const NEAR_OFF_M: f64 = 0.12;
+/// Usual distance of a near microphone from its source; how far a session's habit may be off it, and a microphone off the
+/// session's habit.
+const NEAR_M: f64 = 0.28;
+const HABIT_OFF_M: f64 = 0.15;
+const NEAR_OFF_M: f64 = 0.1;
 /// Usual differences in height among sources; height of far microphones over them.
 const FLAT_M: f64 = 0.3;
 const ABOVE_M: f64 = 1.2;
@@ -27,13 +29,15 @@ const ABOVE_M: f64 = 1.2;
 const ON_TIME_M: f64 = 0.03;
 /// Rounds of the search.
 const ROUNDS: usize = 60;
+/// Beginnings tried, with near microphones on other sides of their sources.
+const STARTS: usize = 8;
 /// More unknowns than this are not solved for; the median of the ways both ways must do.
 const MOST: usize = 600;
 
 /// Latency of each track in frames with its standard deviation; none where it is not determined.
 pub fn latencies_of(case: &Case) -> Vec<Option<(f64, f64)>> {
     let mut none: Vec<Option<(f64, f64)>> = vec![None; case.tracks.len()];
-    let Some(mut problem) = Problem::of(case) else { return none };
+    let Some(problem) = Problem::of(case) else { return none };
     let scale = case.rate_hz / SPEED_M_S;
     let Some((x, sigma)) = problem.solve() else { return none };
     for (i, &m) in problem.mics.iter().enumerate() {
@@ -125,8 +129,13 @@ impl Problem {
         (self.rows + self.mics.len()) * 3 + i
     }
 
-    fn len(&self) -> usize {
+    /// The session's usual distance of near microphones.
+    fn habit(&self) -> usize {
         self.late(self.mics.len())
+    }
+
+    fn len(&self) -> usize {
+        self.habit() + 1
     }
 
     /// Sources by classical scaling of the distances both ways (Torgerson, Psychometrika 1952), far microphones where
@@ -165,6 +174,7 @@ impl Problem {
         let mut order: Vec<usize> = (0..n).collect();
         order.sort_by(|a, b| eigen.eigenvalues[*b].total_cmp(&eigen.eigenvalues[*a]));
         let mut x = vec![0f64; self.len()];
+        x[self.habit()] = NEAR_M;
         for i in 0..n {
             for (axis, &e) in order.iter().take(2).enumerate() {
                 x[self.source(i) + axis] = eigen.eigenvectors[(i, e)] * eigen.eigenvalues[e].max(0.01).sqrt();
@@ -234,7 +244,7 @@ impl Problem {
             let at = self.mic(i);
             let o = [x[at], x[at + 1], x[at + 2]];
             let length = o.iter().map(|v| v * v).sum::<f64>().sqrt().max(1e-3);
-            (at, o.map(|v| v / length), length - NEAR_M)
+            (at, o.map(|v| v / length), length - x[self.habit()])
         })
     }
 
@@ -248,13 +258,30 @@ impl Problem {
                 None => [(at, 0.0, 20.0), (at + 1, 0.0, 20.0), (at + 2, ABOVE_M, 1.0)],
             }
         });
-        sources.chain(mics)
+        sources.chain(mics).chain([(self.habit(), NEAR_M, HABIT_OFF_M)])
     }
 
     /// The unknowns and their standard deviations.
-    fn solve(&mut self) -> Option<(Vec<f64>, Vec<f64>)> {
-        let n = self.len();
+    fn solve(&self) -> Option<(Vec<f64>, Vec<f64>)> {
+        let starts = if self.len() > 150 { 1 } else { STARTS };
+        let tries = (0..starts).filter_map(|i| self.solve_from(self.turned(i)));
+        tries.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, x, sigma)| (x, sigma))
+    }
+
+    /// The first guess with near microphones on other sides of their sources.
+    fn turned(&self, nth: usize) -> Vec<f64> {
         let mut x = self.start.clone();
+        for i in (0..self.mics.len()).filter(|i| self.near[*i].is_some()) {
+            let turn = i as f64 * 2.4 + nth as f64 * (1.1 + 0.7 * i as f64);
+            let up = 0.1 - 0.2 * (nth % 2) as f64;
+            let at = self.mic(i);
+            (x[at], x[at + 1], x[at + 2]) = (0.17 * turn.cos(), 0.17 * turn.sin(), up);
+        }
+        x
+    }
+
+    fn solve_from(&self, mut x: Vec<f64>) -> Option<(f64, Vec<f64>, Vec<f64>)> {
+        let n = self.len();
         let mut cost = self.cost(&x);
         let mut damping = 1e-2;
         let mut normal = DMatrix::zeros(n, n);
@@ -292,12 +319,12 @@ impl Problem {
         for i in (0..self.mics.len()).filter(|i| self.near[*i].is_some()) {
             for axis in 0..3 {
                 let at = self.mic(i) + axis;
-                normal[(at, at)] += 1.0 / (NEAR_OFF_M * NEAR_OFF_M);
+                normal[(at, at)] += 1.0 / (NEAR_M * NEAR_M);
             }
         }
         let inverse = normal.cholesky()?.inverse();
         let sigma = (0..n).map(|i| inverse[(i, i)].max(0.0).sqrt()).collect();
-        Some((x, sigma))
+        Some((cost, x, sigma))
     }
 
     /// Normal equations and gradient, with the weights that the residuals have now.
@@ -333,8 +360,8 @@ impl Problem {
             add(&[(at, 1.0)], x[at] - value, 1.0 / (sigma * sigma));
         }
         for (at, toward, off) in self.spacings(x) {
-            let terms = [0, 1, 2].map(|a| (at + a, toward[a]));
-            add(&terms, off, 1.0 / (NEAR_OFF_M * NEAR_OFF_M));
+            let [a, b, c] = [0, 1, 2].map(|a| (at + a, toward[a]));
+            add(&[a, b, c, (self.habit(), -1.0)], off, 1.0 / (NEAR_OFF_M * NEAR_OFF_M));
         }
         for i in 0..self.mics.len() {
             let l = x[self.late(i)];

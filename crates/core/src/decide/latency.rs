@@ -11,13 +11,17 @@ use crate::measure::session::Role;
 
 /// Microphones stand up to this far from their sources; half of it is the error floor of one pair, in seconds.
 const LEAST_S: f64 = 0.000_8;
+/// What a microphone's own source and the others say of it may differ by the distance at the source both ways, in seconds.
+const AT_SOURCE_S: f64 = 0.003;
 /// Partners whose answers spread by more than this, in seconds, do not agree.
 const SPREAD_S: f64 = 0.001_2;
 
 /// Weight of several probable answers that together make one.
 const BACKED: f64 = 0.35;
 /// A latency must clear its standard deviation so many times.
-const SIGMAS: f64 = 3.5;
+const SIGMAS: f64 = 3.0;
+/// What the sizes of microphones and stands leave unsure of the ways both ways, in seconds.
+const FLOOR_S: f64 = 0.000_25;
 /// A standard deviation up to this, in seconds, leaves a latency solid.
 const SURE_S: f64 = 0.000_2;
 
@@ -82,7 +86,9 @@ pub fn judge(case: &Case) -> Judged {
             // Its own source reaches it from the other side: the two together leave the distance between them out.
             let bleed = weighted_middle(&mut values);
             let own = row.cells[m].lag_frames.map(|l| l + home_late);
-            if let (Some(bleed), Some(own)) = (bleed, own) {
+            if let (Some(bleed), Some(own)) = (bleed, own)
+                && (bleed - own).abs() < AT_SOURCE_S * case.rate_hz
+            {
                 said[m] = Said { frames: Some(0.5 * (bleed + own)), values };
             }
         }
@@ -97,15 +103,29 @@ pub fn judge(case: &Case) -> Judged {
         .zip(placed)
         .map(|(mut s, placed)| {
             s.values.iter_mut().for_each(|v| v.0 -= common);
-            s.frames.map_or_else(Mic::default, |f| weigh(placed.unwrap_or((f - common, 0.0)), s.values, case))
+            s.frames.map_or_else(Mic::default, |f| {
+                let both_ways = (f - common, spread(&s.values, f - common) + FLOOR_S * case.rate_hz);
+                weigh(placed.map_or(both_ways, |p| joined(p, both_ways)), s.values, case)
+            })
         })
         .collect();
     Judged { mics }
 }
 
-fn weigh((frames, sigma): (f64, f64), said: Vec<(f64, f64)>, case: &Case) -> Mic {
+/// How far the middle one is off.
+fn spread(said: &[(f64, f64)], frames: f64) -> f64 {
     let mut off: Vec<(f64, f64)> = said.iter().map(|(s, w)| ((s - frames).abs(), *w)).collect();
-    let spread = weighted_middle(&mut off).unwrap_or(0.0);
+    weighted_middle(&mut off).unwrap_or(0.0)
+}
+
+/// Two answers with their standard deviations in one, each by what it is good for.
+fn joined(a: (f64, f64), b: (f64, f64)) -> (f64, f64) {
+    let (wa, wb) = (1.0 / (a.1 * a.1).max(1.0), 1.0 / (b.1 * b.1).max(1.0));
+    ((a.0 * wa + b.0 * wb) / (wa + wb), a.1.min(b.1))
+}
+
+fn weigh((frames, sigma): (f64, f64), said: Vec<(f64, f64)>, case: &Case) -> Mic {
+    let spread = spread(&said, frames);
     let near: Vec<f64> =
         said.iter().filter(|(s, _)| (s - frames).abs() < SPREAD_S * case.rate_hz).map(|(_, w)| *w).collect();
     let solid = near.iter().filter(|w| **w >= 1.0).count();
