@@ -96,7 +96,7 @@ pub fn check(played: &Rendered, rate: SampleRate) -> Checked {
         .iter()
         .zip(&tracks)
         .zip(&said)
-        .map(|((s, t), said)| Heard { sound: Placed { source: s, start: 0 }, role: t.role, said: *said })
+        .map(|((s, t), said)| Heard { sound: Placed { source: s, start: 0 }, role: t.role, said: *said, added: Vec::new(), removed: Vec::new() })
         .collect();
     let table = measure_session(&heard, rate, &|_| true).expect("memory is readable");
     let check = decide(&table, &tracks);

@@ -5,7 +5,7 @@
 use super::arrival::{Cell, Row, Table, empty, home_cell, measure_cell};
 use super::consistent::settle;
 use super::copies::{copies, speeds};
-use super::event::{Group, Stage};
+use super::event::{Group, Led, Stage};
 use super::far::far_lag;
 use super::onset::Envelope;
 use super::survey::{KEPT_MS, Survey};
@@ -77,6 +77,10 @@ pub struct Heard<'a> {
     pub role: Role,
     /// Source that somebody said it stands at; tracks that share one are one source.
     pub said: Option<usize>,
+    /// Session frames of hits of its source drawn by hand.
+    pub added: Vec<i64>,
+    /// Session frames near which no hit is to be used.
+    pub removed: Vec<i64>,
 }
 
 /// Called with the part done (0 … 1) from any thread; `false` asks to stop.
@@ -84,6 +88,8 @@ pub type Report<'a> = &'a (dyn Fn(f64) -> bool + Sync);
 
 /// A late stage holds a microphone back by no more than this, in seconds.
 const LATE_AT_HOME_S: f64 = 0.016;
+/// A hit drawn or removed by hand means the one within this of it, in seconds.
+const NEAR_A_HIT_S: f64 = 0.02;
 /// Part of the work that the first pass is.
 const FIRST_PASS: f64 = 0.5;
 
@@ -112,7 +118,10 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         near.fill(true);
     }
     let said: Vec<Option<usize>> = tracks.iter().map(|t| t.said).collect();
-    let groups = Stage { surveys: &surveys, shift: &shift, near: &near, said: &said, rate }.groups();
+    let mut groups = Stage { surveys: &surveys, shift: &shift, near: &near, said: &said, rate }.groups();
+    for (m, t) in tracks.iter().enumerate() {
+        by_hand(&mut groups, m, t, tracks.len(), rate);
+    }
     let reach = tracks.iter().map(|t| t.role.reach_s()).fold(0.03, f64::max);
     let bench = Bench { tracks, surveys: &surveys, shift: &shift, wave_s: (reach * 0.75).max(0.03), rate };
     let done = AtomicUsize::new(0);
@@ -143,6 +152,21 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         copies: copies(&sounds, &surveys, rate)?,
         speeds: speeds(|i| common.as_ref().map(|c| c.without(&surveys[i])), &surveys, &lost),
     })
+}
+
+/// Hits somebody drew count as clear everywhere; those somebody removed are not used.
+fn by_hand(groups: &mut [Group], m: usize, t: &Heard, tracks: usize, rate: SampleRate) {
+    let Some(group) = groups.iter_mut().find(|g| g.members.contains(&m)) else { return };
+    let near = rate.frames(NEAR_A_HIT_S);
+    let away = |at: i64| t.removed.iter().all(|r| (r - at).abs() > near);
+    group.hits.retain(|h| away(h.at));
+    group.passages.retain(|p| away(p.at));
+    for &at in &t.added {
+        if group.hits.iter().all(|h| (h.at - at).abs() > near) {
+            group.hits.push(Led { at, excess: vec![0.0; tracks] });
+        }
+    }
+    group.hits.sort_by_key(|h| h.at);
 }
 
 struct Bench<'a> {

@@ -27,7 +27,7 @@ pub async fn decide(
 ) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let made = decisions::decide(state.db(), session.id, &new).await?;
-    state.workers.nudge(session.id);
+    state.workers.changed(session.id).await;
     Ok(HttpResponse::Created().json(made))
 }
 
@@ -40,7 +40,7 @@ pub async fn undo(
 ) -> Result<web::Json<Option<Decision>>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let done = decisions::undo(state.db(), session.id).await?;
-    state.workers.nudge(session.id);
+    state.workers.changed(session.id).await;
     Ok(web::Json(done))
 }
 
@@ -53,6 +53,6 @@ pub async fn redo(
 ) -> Result<web::Json<Option<Decision>>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let done = decisions::redo(state.db(), session.id).await?;
-    state.workers.nudge(session.id);
+    state.workers.changed(session.id).await;
     Ok(web::Json(done))
 }

@@ -1,5 +1,6 @@
 //! The routes, all in one table, and the description generated from them.
 
+pub mod check;
 pub mod deliveries;
 pub mod events;
 pub mod history;
@@ -86,6 +87,10 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(pairs::request_pair)
             .service(pairs::show_pair)
             .service(pairs::pair_sum)
+            .service(check::show_check)
+            .service(check::request_check)
+            .service(check::accept_findings)
+            .service(check::dismiss_finding)
             .service(sound::tile)
             .service(sound::listen)
             .service(deliveries::request_delivery)

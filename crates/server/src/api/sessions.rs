@@ -123,6 +123,6 @@ pub async fn remove_track(
     let track = tracks::get(state.db(), id(&path.0, "session")?, id(&path.1, "track")?).await?;
     tracks::delete(state.db(), track.session_id, track.id).await?;
     sessions::touch(state.db(), track.session_id).await?;
-    state.workers.nudge(track.session_id);
+    state.workers.changed(track.session_id).await;
     Ok(HttpResponse::NoContent().finish())
 }

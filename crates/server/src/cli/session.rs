@@ -161,6 +161,8 @@ fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
             sound: Placed { source: &files[*f].channels[*c], start: files[*f].start },
             role: t.role,
             said: *said,
+            added: Vec::new(),
+            removed: Vec::new(),
         })
         .collect();
     let table = measure_session(&heard, rate, &|_| true).map_err(|e| e.to_string())?;

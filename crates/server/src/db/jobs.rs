@@ -209,3 +209,49 @@ pub async fn pending(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) ->
     .await?;
     Ok(row.map(|r| r.0))
 }
+
+/// Is anything still being brought in?
+///
+/// # Errors
+/// As the database says.
+pub async fn importing(db: &MySqlPool, session: Uuid) -> Result<bool, ServerError> {
+    let row: Option<(i64,)> = sqlx::query_as(
+        "SELECT 1 FROM jobs WHERE session_id = ? AND kind = 'import' AND state IN ('queued', 'running') LIMIT 1",
+    )
+    .bind(session)
+    .fetch_optional(db)
+    .await?;
+    Ok(row.is_some())
+}
+
+/// Is there a job of this kind and payload that waits, runs, failed or was cancelled?
+///
+/// # Errors
+/// As the database says.
+pub async fn known(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) -> Result<bool, ServerError> {
+    let row: Option<(i64,)> =
+        sqlx::query_as("SELECT 1 FROM jobs WHERE session_id = ? AND state <> 'done' AND payload = ? LIMIT 1")
+            .bind(session)
+            .bind(Json(task))
+            .fetch_optional(db)
+            .await?;
+    Ok(row.is_some())
+}
+
+/// Cancels what waits or runs of a kind: something newer takes its place.
+///
+/// # Errors
+/// As the database says.
+pub async fn supersede(db: &MySqlPool, session: Uuid, kind: &str) -> Result<(), ServerError> {
+    sqlx::query("UPDATE jobs SET state = 'cancelled' WHERE session_id = ? AND kind = ? AND state = 'queued'")
+        .bind(session)
+        .bind(kind)
+        .execute(db)
+        .await?;
+    sqlx::query("UPDATE jobs SET cancel = TRUE WHERE session_id = ? AND kind = ? AND state = 'running'")
+        .bind(session)
+        .bind(kind)
+        .execute(db)
+        .await?;
+    Ok(())
+}

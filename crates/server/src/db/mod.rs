@@ -1,5 +1,6 @@
 //! Rows and the SQL beside them.
 
+pub mod checks;
 pub mod decisions;
 pub mod jobs;
 pub mod measurements;

@@ -3,9 +3,11 @@
 
 use crate::error::ServerError;
 use marea_core::correct::Correction;
+use marea_core::decide::Policy;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlExecutor};
+use std::collections::BTreeMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -32,6 +34,18 @@ pub struct TrackRow {
     pub offset_frames: f64,
     pub invert: bool,
     pub gain_db: f64,
+    pub policy: String,
+    pub dismissed: Json<BTreeMap<String, String>>,
+    pub hits: Json<HandHits>,
+}
+
+/// Hits drawn or removed by hand on the microphone of a source.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct HandHits {
+    /// Session frames, as recorded.
+    pub added: Vec<i64>,
+    /// Session frames near which no hit is used.
+    pub removed: Vec<i64>,
 }
 
 impl TrackRow {
@@ -76,6 +90,10 @@ pub struct Track {
     pub frames: i64,
     /// What it carries.
     pub correction: Correction,
+    /// align, keep-distance, bring-in, leave, or empty for the one that goes with the role.
+    pub policy: String,
+    /// Hits drawn or removed by hand.
+    pub hits: HandHits,
 }
 
 impl From<TrackRow> for Track {
@@ -97,6 +115,8 @@ impl From<TrackRow> for Track {
             side: r.side,
             start_frame: r.start_frame,
             frames: r.frames,
+            policy: r.policy,
+            hits: r.hits.0,
         }
     }
 }
@@ -130,6 +150,15 @@ pub struct TrackPatch {
     /// left, right, centre or empty.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub side: Option<String>,
+    /// align, keep-distance, bring-in, leave, or empty for the one that goes with the role.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub policy: Option<String>,
+    /// Findings put aside, with the reason.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub dismissed: Option<BTreeMap<String, String>>,
+    /// Hits drawn or removed by hand.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub hits: Option<HandHits>,
 }
 
 impl TrackPatch {
@@ -143,6 +172,9 @@ impl TrackPatch {
             role: self.role.as_ref().map(|_| row.role.clone()),
             source: self.source.as_ref().map(|_| row.source.clone()),
             side: self.side.as_ref().map(|_| row.side.clone()),
+            policy: self.policy.as_ref().map(|_| row.policy.clone()),
+            dismissed: self.dismissed.as_ref().map(|_| row.dismissed.0.clone()),
+            hits: self.hits.as_ref().map(|_| row.hits.0.clone()),
         }
     }
 
@@ -165,6 +197,15 @@ impl TrackPatch {
         if self.side.as_ref().is_some_and(|s| !SIDES.contains(&s.as_str())) {
             return refuse("there is no such side");
         }
+        if self.policy.as_ref().is_some_and(|p| !p.is_empty() && Policy::of_word(p).is_none()) {
+            return refuse("there is no such policy");
+        }
+        if self.hits.as_ref().is_some_and(|h| h.added.len() + h.removed.len() > 2_000) {
+            return refuse("at most 2000 hits are drawn or removed by hand");
+        }
+        if self.dismissed.as_ref().is_some_and(|d| d.len() > 100 || d.values().any(|r| r.chars().count() > 300)) {
+            return refuse("a reason has at most 300 characters");
+        }
         if self.source.as_ref().is_some_and(|s| s.chars().count() > 120) {
             return refuse("the name of a source has at most 120 characters");
         }
@@ -177,7 +218,7 @@ impl TrackPatch {
 
 const COLUMNS: &str =
     "SELECT id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
-    name, role, source, side, start_frame, frames, offset_frames, invert, gain_db FROM tracks";
+    name, role, source, side, start_frame, frames, offset_frames, invert, gain_db, policy, dismissed, hits FROM tracks";
 
 /// A session's tracks in their order.
 ///
@@ -241,7 +282,8 @@ pub async fn apply(db: impl MySqlExecutor<'_>, id: Uuid, p: &TrackPatch) -> Resu
     sqlx::query(
         "UPDATE tracks SET offset_frames = COALESCE(?, offset_frames), invert = COALESCE(?, invert),
          gain_db = COALESCE(?, gain_db), name = COALESCE(?, name), role = COALESCE(?, role),
-         source = COALESCE(?, source), side = COALESCE(?, side) WHERE id = ?",
+         source = COALESCE(?, source), side = COALESCE(?, side), policy = COALESCE(?, policy),
+         dismissed = COALESCE(?, dismissed), hits = COALESCE(?, hits) WHERE id = ?",
     )
     .bind(p.offset_frames)
     .bind(p.invert)
@@ -250,6 +292,9 @@ pub async fn apply(db: impl MySqlExecutor<'_>, id: Uuid, p: &TrackPatch) -> Resu
     .bind(&p.role)
     .bind(&p.source)
     .bind(&p.side)
+    .bind(&p.policy)
+    .bind(p.dismissed.as_ref().map(Json))
+    .bind(p.hits.as_ref().map(Json))
     .bind(id)
     .execute(db)
     .await?;

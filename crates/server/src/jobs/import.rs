@@ -97,6 +97,9 @@ pub async fn run(
                 offset_frames: 0.0,
                 invert: false,
                 gain_db: 0.0,
+                policy: String::new(),
+                dismissed: Json::default(),
+                hits: Json::default(),
             },
         )
         .await?;

@@ -1,5 +1,6 @@
 //! Long work: claimed from the database, done on blocking threads, reported as it goes, taken up again after a crash.
 
+pub mod check;
 pub mod deliver;
 pub mod import;
 pub mod measure;
@@ -35,6 +36,11 @@ pub enum Task {
         /// Other.
         b: Uuid,
     },
+    /// Measure the whole session.
+    Check {
+        /// What it depends on: the same check is not begun twice.
+        basis: String,
+    },
     /// Write aligned files and the sheet of values.
     Deliver(deliver::DeliverOptions),
 }
@@ -45,6 +51,7 @@ impl Task {
         match self {
             Self::Import { .. } => "import",
             Self::Measure { .. } => "measure",
+            Self::Check { .. } => "check",
             Self::Deliver(_) => "deliver",
         }
     }
@@ -117,6 +124,14 @@ impl Workers {
     pub fn nudge(&self, session: Uuid) {
         self.wake.notify_waiters();
         let _ = self.moved.send(session);
+    }
+
+    /// Says that a session changed, and sees to it that its check follows.
+    pub async fn changed(&self, session: Uuid) {
+        if let Err(e) = check::keep_up(self, session).await {
+            tracing::warn!(cause = %e, "the check cannot be queued");
+        }
+        self.nudge(session);
     }
 
     /// Works with `count` jobs at a time until told to end.
@@ -202,7 +217,7 @@ impl Workers {
             tracing::warn!(job = %id, cause = %e, "the end of a job could not be written down");
         }
         tracing::info!(job = %id, "job ends");
-        self.nudge(session);
+        self.changed(session).await;
     }
 
     async fn work(
@@ -217,6 +232,7 @@ impl Workers {
                 import::run(self, session, sha256, file_name, *order, reporter).await
             }
             Task::Measure { a, b } => measure::run(self, session, *a, *b, reporter).await,
+            Task::Check { .. } => check::run(self, session, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

@@ -1,0 +1,147 @@
+//! The whole session at once, as recorded; runs by itself whenever what it depends on has changed.
+
+use super::measure::open;
+use super::{JobError, Reporter, Task, Workers, blocking};
+use crate::db::tracks::TrackRow;
+use crate::db::{checks, jobs, sessions, tracks};
+use crate::error::ServerError;
+use marea_core::decide::{Policy, Side, Track, said};
+use marea_core::measure::MeasureError;
+use marea_core::measure::arrival::Table;
+use marea_core::measure::session::{Heard, Role, measure_session};
+use marea_core::signal::{MemSource, Placed, Source};
+use marea_core::units::SampleRate;
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use sha2::{Digest, Sha256};
+use uuid::Uuid;
+
+/// Raised when the method changes, so that older results are measured anew.
+const METHOD: u32 = 1;
+
+/// What was measured, and of which tracks.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Measured {
+    /// Tracks in the order of the table.
+    pub tracks: Vec<Uuid>,
+    /// Those whose recording could not be read, with the reason.
+    pub missing: Vec<(usize, String)>,
+    /// The table as recorded.
+    pub table: Table,
+}
+
+/// What a check depends on; a stored one with another basis is out of date.
+pub fn basis(rows: &[TrackRow], rate_hz: u32) -> String {
+    let mut hash = Sha256::new();
+    hash.update(format!("{METHOD}/{rate_hz}"));
+    for t in rows {
+        hash.update(t.id.as_bytes());
+        hash.update(format!("{}/{}/{}/{:?};", t.start_frame, t.role, t.source, t.hits.0));
+    }
+    hex::encode(hash.finalize())
+}
+
+/// Tracks as the rules see them. Halves of a pair in two files are told by their names, like those in one file by their link.
+pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
+    let names: Vec<marea_core::decide::Named> = rows
+        .iter()
+        .map(|t| marea_core::decide::Named { file: t.file_name.clone(), channel: t.channel, channels: t.channels })
+        .collect();
+    let guessed = marea_core::decide::tracks_of(&names);
+    rows.iter()
+        .zip(guessed)
+        .map(|(t, g)| Track {
+            label: t.name.clone(),
+            role: Role::of_word(&t.role),
+            source: t.source.clone(),
+            side: Side::of_word(&t.side),
+            policy: Policy::of_word(&t.policy),
+            set: t.link_id.and_then(|l| rows.iter().position(|o| o.link_id == Some(l))).or(g.set),
+            correction: t.correction(),
+            anchor: anchor == Some(t.id),
+            stamped: t.start_frame != 0,
+        })
+        .collect()
+}
+
+/// Queues a check when the last one no longer fits and nothing else is under way. One that was cancelled is not begun again
+/// before something changes.
+///
+/// # Errors
+/// As the database says.
+pub async fn keep_up(w: &Workers, session: Uuid) -> Result<(), ServerError> {
+    let rows = tracks::of_session(&w.db, session).await?;
+    let Some(rate_hz) = sessions::get(&w.db, session).await?.rate_hz else { return Ok(()) };
+    if rows.is_empty() || jobs::importing(&w.db, session).await? {
+        return Ok(());
+    }
+    let basis = basis(&rows, rate_hz);
+    if checks::basis(&w.db, session).await?.as_ref() == Some(&basis) {
+        return Ok(());
+    }
+    let task = Task::Check { basis };
+    if jobs::known(&w.db, session, &task).await? {
+        return Ok(());
+    }
+    jobs::supersede(&w.db, session, task.kind()).await?;
+    jobs::enqueue(&w.db, session, &task, &title(rows.len())).await?;
+    Ok(())
+}
+
+/// For people.
+pub fn title(tracks: usize) -> String {
+    if tracks == 1 { "Checking the session (1 track)".into() } else { format!("Checking the session ({tracks} tracks)") }
+}
+
+/// Measures the table and keeps it.
+///
+/// # Errors
+/// As [`JobError`] says.
+pub async fn run(w: &Workers, session: Uuid, reporter: &Reporter) -> Result<serde_json::Value, JobError> {
+    let s = sessions::get(&w.db, session).await?;
+    let rate_hz = s.rate_hz.unwrap_or(48_000);
+    let rows = tracks::of_session(&w.db, session).await?;
+    let key = basis(&rows, rate_hz);
+    let (store, rep) = (w.store.clone(), reporter.clone());
+    let measured = blocking(move || {
+        let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
+        let mut missing = Vec::new();
+        let sounds: Vec<Box<dyn Source + Sync>> = rows
+            .iter()
+            .enumerate()
+            .map(|(i, t)| match open(&store, t, rate_hz) {
+                Ok(file) => Box::new(file) as Box<dyn Source + Sync>,
+                // The rest goes on without it.
+                Err(e) => {
+                    missing.push((i, e.to_string()));
+                    Box::new(MemSource(Vec::new()))
+                }
+            })
+            .collect();
+        let known = known(&rows, None);
+        let said = said(&known);
+        let heard: Vec<Heard> = rows
+            .iter()
+            .zip(&sounds)
+            .zip(known.iter().zip(&said))
+            .map(|((t, s), (k, said))| Heard {
+                sound: Placed { source: s.as_ref(), start: t.start_frame },
+                role: k.role,
+                said: *said,
+                added: t.hits.0.added.clone(),
+                removed: t.hits.0.removed.clone(),
+            })
+            .collect();
+        let table = measure_session(&heard, rate, &|p| rep.report(p, "listening to every source in every track"))
+            .map_err(|e| match e {
+                MeasureError::Stopped => JobError::Stopped,
+                MeasureError::Read(e) => JobError::Failed(e.to_string()),
+            })?;
+        Ok(Measured { tracks: rows.iter().map(|t| t.id).collect(), missing, table })
+    })
+    .await?;
+    checks::put(&w.db, session, &key, &measured).await?;
+    sessions::touch(&w.db, session).await?;
+    let note = measured.missing.iter().map(|m| m.1.clone()).collect::<Vec<_>>().join(" ");
+    Ok(if note.is_empty() { json!({}) } else { json!({ "note": note }) })
+}
