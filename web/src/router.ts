@@ -10,6 +10,7 @@ export const router = createRouter({
       children: [
         { path: '', redirect: (to) => ({ name: 'recordings', params: to.params }) },
         { path: 'recordings', name: 'recordings', component: () => import('./views/recordings/RecordingsView.vue') },
+        { path: 'check', name: 'check', component: () => import('./views/check/CheckView.vue') },
         { path: 'align', name: 'align', component: () => import('./views/align/AlignView.vue') },
         { path: 'deliver', name: 'deliver', component: () => import('./views/deliver/DeliverView.vue') },
       ],

@@ -126,6 +126,58 @@ export interface paths {
         patch: operations["change_session"];
         trace?: never;
     };
+    "/api/sessions/{session}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last check, judged with what the tracks carry now; 404 while there is none. */
+        get: operations["show_check"];
+        put?: never;
+        /** Begin the check again, also after it was cancelled. */
+        post: operations["request_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/check/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take findings over, or the advised places of tracks: one decision. */
+        post: operations["accept_findings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/check/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a finding aside, with a reason that stays with the session. */
+        post: operations["dismiss_finding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/decisions": {
         parameters: {
             query?: never;
@@ -344,6 +396,40 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Findings to take over, by key, and tracks whose advised place to take over. */
+        Acceptance: {
+            /** @description Tracks whose advice is taken over. */
+            advice?: string[];
+            /** @description Keys of open findings. */
+            keys?: string[];
+        };
+        /** @description Final advice for a track. */
+        Advice: {
+            /** @description Polarity against the recording. */
+            invert: boolean;
+            /**
+             * Format: double
+             * @description The fault found, in frames; 0 for none.
+             */
+            latency_frames: number;
+            /**
+             * Format: double
+             * @description Offset against the recorded place in frames.
+             */
+            offset_frames: number;
+            /** @description Policy in force. */
+            policy: components["schemas"]["Policy"];
+            /** @description Why it is moved or left. */
+            reason: string;
+            /** @description Role, guessed from the sound where nobody said. */
+            role: components["schemas"]["Role"];
+            /** @description Side. */
+            side: components["schemas"]["Side"];
+            /** @description Source. */
+            source: string;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
         /** @description The curve of signed agreement against lag, thinned for drawing (the largest excursion of each step is kept). */
         AgreementCurve: {
             /**
@@ -358,6 +444,24 @@ export interface components {
             step_frames: number;
             /** @description Agreement, −1 … +1 relative to the highest peak. */
             values: number[];
+        };
+        /** @description Another peak of the curve. */
+        Alternative: {
+            /**
+             * Format: double
+             * @description Lag in frames.
+             */
+            lag_frames: number;
+            /**
+             * Format: double
+             * @description Height as part of the chosen one.
+             */
+            part: number;
+            /**
+             * Format: int32
+             * @description Sign.
+             */
+            sign: number;
         };
         /** @description Sum of two tracks in one third-octave band against unrelated sources of the same level, in dB. */
         BandGain: {
@@ -405,6 +509,50 @@ export interface components {
              */
             sign: number;
         };
+        /** @description One source in one microphone. */
+        Cell: {
+            /** @description Other peaks that might have been meant. */
+            alternatives: components["schemas"]["Alternative"][];
+            /** @description Transfer from the home microphone with the lag taken out, a third-octave each of [`BANDS_HZ`]. */
+            bands: components["schemas"]["Transfer"][];
+            /**
+             * Format: double
+             * @description Magnitude-squared coherence over the band.
+             */
+            coherence: number;
+            /** @description The source is heard here at all. */
+            heard: boolean;
+            /**
+             * Format: double
+             * @description Peak over RMS of the agreement curve.
+             */
+            height: number;
+            /** @description Moments used. */
+            hits: number;
+            /**
+             * Format: double
+             * @description Lag against the home microphone as recorded, in frames; none when undecided.
+             */
+            lag_frames?: number | null;
+            /**
+             * Format: int32
+             * @description Sign of the energy at the lows once the lag is taken out; 0 when it is a toss-up.
+             */
+            low_sign: number;
+            /** @description Strikes or passages. */
+            material: components["schemas"]["Material"];
+            /** @description Why. */
+            reason: string;
+            /**
+             * Format: int32
+             * @description Sign of arrival against the home microphone; 0 when undecided.
+             */
+            sign: number;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+            /** @description Mean waveform over the moments, from [`WAVE_BEFORE_S`] before the strike at home; relative to its largest. */
+            wave: number[];
+        };
         /** @description One track's part in a decision. */
         Change: {
             /** @description What it became. */
@@ -416,6 +564,44 @@ export interface components {
              * @description Track.
              */
             track_id: string;
+        };
+        /** @description The check as it stands. */
+        CheckView: {
+            /** @description What each track is advised, as recorded. */
+            advice: components["schemas"]["Advice"][];
+            /** @description Open ones first, worst first. */
+            findings: components["schemas"]["FindingView"][];
+            /** @description Sentences about recordings that could not be read. */
+            missing: string[];
+            /** @description Names of the rows. */
+            sources: components["schemas"]["SourceOf"][];
+            /** @description Something it depends on has changed since. */
+            stale: boolean;
+            /** @description Arrivals as recorded. */
+            table: components["schemas"]["Table"];
+            /** @description Tracks in the order in which table and findings count them. */
+            tracks: string[];
+            /** @description What the sum of all tracks keeps. */
+            whole: components["schemas"]["WholeBand"][];
+        };
+        /** @description Two tracks that are one recording. */
+        Copied: {
+            /** @description First track, by index. */
+            a: number;
+            /** @description The other. */
+            b: number;
+            /**
+             * Format: double
+             * @description Level of b against a in dB.
+             */
+            gain_db: number;
+            /** @description Turned over. */
+            inverted: boolean;
+            /**
+             * Format: int64
+             * @description Frames by which b is later in the session.
+             */
+            lag_frames: number;
         };
         /** @description The correction of one track. The default leaves it as recorded. */
         Correction: {
@@ -455,12 +641,76 @@ export interface components {
             /** @description Tracks to write; empty for all. Linked channels always go together. */
             tracks?: string[];
         };
+        /** @description A finding put aside. */
+        Dismissal: {
+            /** @description Which. */
+            key: string;
+            /** @description Why, up to 300 characters. */
+            reason: string;
+        };
+        /** @description What a proposal does to the sum of two tracks. */
+        Effect: {
+            /**
+             * Format: double
+             * @description Sum after.
+             */
+            after_db: number;
+            /**
+             * Format: double
+             * @description Sum now against unrelated sounds, in dB.
+             */
+            before_db: number;
+            /** @description The other one. */
+            other: number;
+            /** @description Source it is heard on, as a row of the table. */
+            row: number;
+            /** @description The track that changes, by index. */
+            track: number;
+        };
         /** @description What a client gets with every status from 400 on. */
         ErrorBody: {
             /** @description Stable, for programs. */
             code: string;
             /** @description A sentence, for people. */
             message: string;
+        };
+        /** @description Plain facts of one track. Levels in dBFS after AES17. */
+        Facts: {
+            /**
+             * Format: int32
+             * @description Places with at least three samples in a row at the ceiling.
+             */
+            clipped: number;
+            /**
+             * Format: double
+             * @description The level below which the quietest tenth of what is not digital silence lies; −200 for silence.
+             */
+            floor_db: number;
+            /**
+             * Format: int64
+             * @description Length in frames.
+             */
+            frames: number;
+            /**
+             * Format: double
+             * @description Level of the loud passages: the 95th percentile of the levels of 4 ms; −200 for silence.
+             */
+            loud_db: number;
+            /**
+             * Format: double
+             * @description Mean of all samples.
+             */
+            offset: number;
+            /**
+             * Format: double
+             * @description Largest absolute sample.
+             */
+            peak: number;
+            /**
+             * Format: int64
+             * @description Session frame of the first one.
+             */
+            start: number;
         };
         /**
          * @description Coding of the files.
@@ -472,6 +722,72 @@ export interface components {
          * @enum {string}
          */
         FileStart: "session" | "earliest";
+        /** @description Something the engineer should know. */
+        Finding: {
+            /** @description What would help or what to do. */
+            advice: string;
+            /** @description The same by third-octave, where the source sounds. */
+            cost_bands: components["schemas"]["Gain"][];
+            /**
+             * Format: double
+             * @description What it takes from the sum, in dB over all bands; none when it is no matter of sums.
+             */
+            cost_db?: number | null;
+            /** @description What that does to other sums. */
+            effects: components["schemas"]["Effect"][];
+            /** @description Moments it rests on. */
+            hits: number;
+            /** @description What. */
+            kind: components["schemas"]["Kind"];
+            /** @description What tracks would become. */
+            proposals: components["schemas"]["Proposal"][];
+            /** @description Row of the table it shows best on. */
+            row?: number | null;
+            /** @description How bad. */
+            severity: components["schemas"]["Severity"];
+            /** @description In a sentence or two. */
+            text: string;
+            /** @description Tracks it is about, by index; the one to change first. */
+            tracks: number[];
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** @description A finding and what became of it. */
+        FindingView: {
+            /** @description The finding. */
+            finding: components["schemas"]["Finding"];
+            /** @description Stays the same as long as it is about the same. */
+            key: string;
+            /** @description Why it was put aside, or why it is still there although its track was corrected. */
+            note: string;
+            /** @description What became of it. */
+            standing: components["schemas"]["Standing"];
+        };
+        /** @description Sum of two tracks in a third-octave against unrelated sounds of the same levels. */
+        Gain: {
+            /**
+             * Format: double
+             * @description Nominal centre.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description Now.
+             */
+            now_db: number;
+            /**
+             * Format: double
+             * @description After the proposal.
+             */
+            then_db: number;
+        };
+        /** @description Hits drawn or removed by hand on the microphone of a source. */
+        HandHits: {
+            /** @description Session frames, as recorded. */
+            added: number[];
+            /** @description Session frames near which no hit is used. */
+            removed: number[];
+        };
         /** @description Is everything there that is needed? */
         Health: {
             /** @description "up" or "down". */
@@ -514,6 +830,11 @@ export interface components {
              */
             updated_ms: number;
         };
+        /**
+         * @description What a finding is about.
+         * @enum {string}
+         */
+        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "weak-in-mono" | "lows-lost" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided";
         /** @description One lag in every unit an engineer reads. */
         LagUnits: {
             /**
@@ -687,6 +1008,48 @@ export interface components {
              */
             residual_deg: number;
         };
+        /**
+         * @description What is moved and what is left.
+         * @enum {string}
+         */
+        Policy: "align" | "keep-distance" | "bring-in" | "leave";
+        /** @description What one track would become. None leaves a value as it is. */
+        Proposal: {
+            /** @description New polarity. */
+            invert?: boolean | null;
+            /**
+             * Format: double
+             * @description New offset in frames.
+             */
+            offset_frames?: number | null;
+            side?: components["schemas"]["Side"] | null;
+            /** @description Track, by index. */
+            track: number;
+        };
+        /**
+         * @description Where a track's sound was picked up.
+         * @enum {string}
+         */
+        Role: "near" | "main" | "room" | "direct" | "print" | "rendered" | "unknown";
+        /** @description One source in all microphones. */
+        Row: {
+            /** @description A cell a track. */
+            cells: components["schemas"]["Cell"][];
+            /** @description Session frames of the strikes used, as the home hears them. */
+            hits: number[];
+            /** @description Track, by index, whose hearing is the reference. */
+            home: number;
+            /** @description Tracks that stand at this source, the home among them. */
+            members: number[];
+            /** @description The home microphone is the source's own; otherwise it merely hears it best. */
+            own_mic: boolean;
+            /** @description Session frames at which the passages used begin. */
+            passages: number[];
+            /** @description Power of the source in the home microphone by third-octave of [`BANDS_HZ`]. */
+            power: number[];
+            /** @description The loudest of the strikes, by its place among them. */
+            strongest: number;
+        };
         /** @description A session. */
         Session: {
             /**
@@ -763,6 +1126,53 @@ export interface components {
              */
             temperature_c?: number | null;
         };
+        /**
+         * @description How bad.
+         * @enum {string}
+         */
+        Severity: "info" | "caution" | "fault";
+        /**
+         * @description Which side of a pair a track is on, or of the stage its source is.
+         * @enum {string}
+         */
+        Side: "left" | "right" | "centre" | "none";
+        /** @description A source of the table. */
+        SourceOf: {
+            /** @description Track whose hearing is the reference. */
+            home: number;
+            /** @description Name, from its microphones. */
+            name: string;
+            /** @description Side, as named or as pairs hear it. */
+            side: components["schemas"]["Side"];
+        };
+        /**
+         * @description What became of a finding.
+         * @enum {string}
+         */
+        Standing: "open" | "agreed" | "dismissed";
+        /** @description The whole table. Tracks are named by their index in the list that was measured. */
+        Table: {
+            /** @description Tracks that are one recording. */
+            copies: components["schemas"]["Copied"][];
+            /** @description Plain facts a track. */
+            facts: components["schemas"]["Facts"][];
+            /**
+             * Format: int32
+             * @description Rate in which frames are counted.
+             */
+            rate_hz: number;
+            /** @description A row a source. */
+            rows: components["schemas"]["Row"][];
+            /** @description Whole-frame lag of each track against the common time before anything else (recorders without a common start). */
+            shift: number[];
+            /** @description Factor by which a track plays too fast (over 1) for the others, where a usual one explains it. */
+            speeds: (number | null)[];
+            /**
+             * Format: double
+             * @description Length of the drawn waveforms in seconds.
+             */
+            wave_s: number;
+        };
         /** @description A track as shown. */
         Track: {
             /**
@@ -791,6 +1201,8 @@ export interface components {
              * @description Length in frames at the session's rate.
              */
             frames: number;
+            /** @description Hits drawn or removed by hand. */
+            hits: components["schemas"]["HandHits"];
             /**
              * Format: uuid
              * @description Id.
@@ -805,6 +1217,8 @@ export interface components {
             name: string;
             /** @description What was noticed when it was brought in. */
             notes: string[];
+            /** @description align, keep-distance, bring-in, leave, or empty for the one that goes with the role. */
+            policy: string;
             /** @description SHA-256 of the recording, in hex. */
             recording: string;
             /** @description near, main, room, direct, print, rendered or unknown. */
@@ -821,11 +1235,16 @@ export interface components {
         };
         /** @description What a decision can change on a track; what is not given stays. */
         TrackPatch: {
+            /** @description Findings put aside, with the reason. */
+            dismissed?: {
+                [key: string]: string;
+            } | null;
             /**
              * Format: double
              * @description Level change in dB, −60 … 24.
              */
             gain_db?: number | null;
+            hits?: components["schemas"]["HandHits"] | null;
             /** @description Turn the polarity over. */
             invert?: boolean | null;
             /** @description Name. */
@@ -835,12 +1254,27 @@ export interface components {
              * @description Frames, positive later, up to one hour either way.
              */
             offset_frames?: number | null;
+            /** @description align, keep-distance, bring-in, leave, or empty for the one that goes with the role. */
+            policy?: string | null;
             /** @description near, main, room, direct, print, rendered or unknown. */
             role?: string | null;
             /** @description left, right, centre or empty. */
             side?: string | null;
             /** @description What the microphone heard. */
             source?: string | null;
+        };
+        /** @description Complex transfer of a band. */
+        Transfer: {
+            /**
+             * Format: float
+             * @description Imaginary part.
+             */
+            im: number;
+            /**
+             * Format: float
+             * @description Real part.
+             */
+            re: number;
         };
         /** @description A file that was taken. */
         Uploaded: {
@@ -866,6 +1300,29 @@ export interface components {
          * @enum {string}
          */
         Verdict: "undecided" | "likely" | "solid";
+        /** @description What the sum of everything keeps in a third-octave, against unrelated sounds. */
+        WholeBand: {
+            /**
+             * Format: double
+             * @description With all advice taken.
+             */
+            advised_db: number;
+            /**
+             * Format: double
+             * @description As corrected now.
+             */
+            corrected_db: number;
+            /**
+             * Format: double
+             * @description Nominal centre.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description As recorded, in dB.
+             */
+            recorded_db: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -1136,6 +1593,146 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    accept_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Acceptance"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    dismiss_finding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Dismissal"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
                 };
             };
             404: {

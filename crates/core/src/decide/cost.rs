@@ -2,7 +2,7 @@
 
 use super::{Advice, Case, Effect, Finding, Kind, Proposal, Severity, SourceOf};
 use crate::measure::Verdict;
-use crate::measure::arrival::{BANDS_HZ, Row};
+use crate::measure::arrival::{BANDS_HZ, Row, Table};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::{PI, TAU};
 
@@ -81,6 +81,21 @@ pub fn sum_gain(row: &Row, moved: &[(usize, Move)], rate_hz: f64) -> Option<Vec<
         [((apart + cross) * p).max(0.0), apart * p]
     });
     Some(bands.collect())
+}
+
+/// Sum of all tracks on all sources by third-octave of [`BANDS_HZ`] against unrelated sounds, in dB. `moved` gives a move a
+/// track; tracks whose arrival is undecided are left out of that source.
+pub fn whole(table: &Table, moved: &[Move]) -> Vec<f64> {
+    let mut sums = vec![[0f64; 2]; BANDS_HZ.len()];
+    for row in &table.rows {
+        let heard = |m: &usize| row.cells[*m].lag_frames.is_some() && row.cells[*m].bands.len() == BANDS_HZ.len();
+        let set: Vec<(usize, Move)> = (0..row.cells.len()).filter(heard).map(|m| (m, moved[m])).collect();
+        let Some(bands) = sum_gain(row, &set, f64::from(table.rate_hz)) else { continue };
+        // Sources count alike: who plays louder has no say in what is lost of another.
+        let all: f64 = bands.iter().map(|b| b[1]).sum::<f64>().max(1e-30);
+        sums.iter_mut().zip(&bands).for_each(|(s, b)| (s[0], s[1]) = (s[0] + b[0] / all, s[1] + b[1] / all));
+    }
+    sums.iter().map(|s| if s[1] > 0.0 { db(s[0], s[1]) } else { 0.0 }).collect()
 }
 
 fn db(of: f64, against: f64) -> f64 {

@@ -13,7 +13,7 @@ mod sides;
 mod signs;
 mod words;
 
-pub use cost::{Gain, sum_gain};
+pub use cost::{Gain, Move, sum_gain, whole};
 pub use setup::{Named, said, tracks_of};
 pub use signs::{Link, Solution, solve};
 pub use words::{Guess, guess};

@@ -118,6 +118,8 @@ pub struct Row {
     pub own_mic: bool,
     /// Session frames of the strikes used, as the home hears them.
     pub hits: Vec<i64>,
+    /// The loudest of the strikes, by its place among them.
+    pub strongest: usize,
     /// Session frames at which the passages used begin.
     pub passages: Vec<i64>,
     /// Power of the source in the home microphone by third-octave of [`BANDS_HZ`].

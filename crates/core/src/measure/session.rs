@@ -209,7 +209,10 @@ impl Bench<'_> {
             .into_par_iter()
             .map(|m| if m == home { Ok(own.clone()) } else { self.cell(home, m, &group, go_on) })
             .collect::<Result<_, MeasureError>>()?;
+        let loud = |at: i64| self.surveys[home].bright.largest(at, at + self.rate.frames(0.012));
+        let strongest = (0..group.hits.len()).max_by(|a, b| loud(group.hits[*a].at).total_cmp(&loud(group.hits[*b].at)));
         Ok(Some(Row {
+            strongest: strongest.unwrap_or(0),
             home,
             members: group.members,
             own_mic: true,

@@ -9,7 +9,7 @@ use crate::jobs::check::{Measured, basis, known, title};
 use crate::jobs::Task;
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::correct::Correction;
-use marea_core::decide::{Advice, Check, Finding, Kind, Severity, SourceOf, decide};
+use marea_core::decide::{Advice, Check, Finding, Kind, Move, Severity, SourceOf, decide, whole as sums_of};
 use marea_core::measure::Verdict;
 use marea_core::measure::arrival::{BANDS_HZ, Table};
 use serde::{Deserialize, Serialize};
@@ -42,6 +42,19 @@ pub struct FindingView {
     pub finding: Finding,
 }
 
+/// What the sum of everything keeps in a third-octave, against unrelated sounds.
+#[derive(Debug, Clone, Copy, Serialize, ToSchema)]
+pub struct WholeBand {
+    /// Nominal centre.
+    pub hz: f64,
+    /// As recorded, in dB.
+    pub recorded_db: f64,
+    /// As corrected now.
+    pub corrected_db: f64,
+    /// With all advice taken.
+    pub advised_db: f64,
+}
+
 /// The check as it stands.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct CheckView {
@@ -53,8 +66,8 @@ pub struct CheckView {
     pub missing: Vec<String>,
     /// Arrivals as recorded.
     pub table: Table,
-    /// Nominal centres of the bands in the table, in Hz.
-    pub bands_hz: Vec<f64>,
+    /// What the sum of all tracks keeps.
+    pub whole: Vec<WholeBand>,
     /// What each track is advised, as recorded.
     pub advice: Vec<Advice>,
     /// Names of the rows.
@@ -203,13 +216,29 @@ pub async fn show_check(
     path: web::Path<String>,
 ) -> Result<web::Json<CheckView>, ServerError> {
     let j = Judged::of(&state, id(&path, "session")?).await?;
+    let moved = |of: &dyn Fn(usize) -> (f64, bool)| -> Vec<f64> {
+        let moves: Vec<Move> =
+            (0..j.rows.len()).map(|m| of(m)).map(|(frames, turned)| Move { frames, turned }).collect();
+        sums_of(&j.measured.table, &moves)
+    };
+    let recorded = moved(&|_| (0.0, false));
+    let corrected = moved(&|m| (j.rows[m].offset_frames, j.rows[m].invert));
+    let advised = moved(&|m| (j.recorded.tracks[m].offset_frames, j.recorded.tracks[m].invert));
+    let whole = (0..BANDS_HZ.len())
+        .map(|i| WholeBand {
+            hz: BANDS_HZ[i],
+            recorded_db: recorded[i],
+            corrected_db: corrected[i],
+            advised_db: advised[i],
+        })
+        .collect();
     Ok(web::Json(CheckView {
         findings: j.findings(),
         tracks: j.measured.tracks,
         stale: j.stale,
         missing: j.measured.missing.into_iter().map(|m| m.1).collect(),
         table: j.measured.table,
-        bands_hz: BANDS_HZ.to_vec(),
+        whole,
         advice: j.recorded.tracks,
         sources: j.recorded.sources,
     }))

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import LaneStack from '../../lanes/LaneStack.vue'
 import type { Lane } from '../../lanes/paint'
 import { panBy, showAll, showHit, stretch, zoomAt } from '../../lanes/viewport'
@@ -14,6 +15,7 @@ import { paintPhase, paintSum } from './response'
 import { usePair } from './usePair'
 
 const store = useSession()
+const route = useRoute()
 const { view, sum, trouble, running, reset } = usePair()
 const all = ref(false)
 const hit = ref(-1)
@@ -69,8 +71,35 @@ watch(
   },
 )
 watch(m, (now, before) => {
-  if (now && !before && now.hit_frames.length > 0) goToHit(strongest(now.hit_frames.length))
+  if (!now || before) return
+  // Whoever came from a cell of the table has a hit already.
+  if (route.query.hit !== undefined) goToFrame(Number(route.query.hit))
+  else if (now.hit_frames.length > 0) goToHit(strongest(now.hit_frames.length))
 })
+
+/** The measured hit within 20 ms of a frame, or the frame itself. */
+function goToFrame(frame: number): void {
+  const near = hits.value.findIndex((h) => Math.abs(h - frame) < store.rateHz * 0.02)
+  if (near >= 0) return goToHit(near)
+  hit.value = -1
+  showHit(store.viewport, frame + Math.min(0, Number(route.query.lag ?? 0)), hitSpan())
+}
+
+/** Hits drawn or removed by hand belong to the anchor of the pair; the check follows. */
+async function markHit(kind: 'added' | 'removed'): Promise<void> {
+  const t = a.value
+  const shown = hit.value >= 0 ? hits.value[hit.value] : undefined
+  const at = kind === 'removed' && shown !== undefined ? shown : store.heard.frame
+  if (!t) return
+  const frame = Math.round(at - t.correction.offset_frames)
+  const near = (x: number) => Math.abs(x - frame) < store.rateHz * 0.02
+  const other = kind === 'added' ? 'removed' : 'added'
+  const kept = { added: [...t.hits.added], removed: [...t.hits.removed] }
+  kept[other] = kept[other].filter((x) => !near(x))
+  if (!kept[kind].some(near)) kept[kind].push(frame)
+  const what = kind === 'added' ? 'hit drawn' : 'hit removed'
+  await store.decide(`${t.name}: ${what} at ${fixed(frame / store.rateHz, 3)} s`, [{ track_id: t.id, after: { hits: kept } }])
+}
 
 function strongest(count: number): number {
   return Math.floor(count / 3)
@@ -174,6 +203,8 @@ useKeys('Align', [
   { key: 'f', label: 'Flip polarity', run: flip },
   { key: 'n', label: 'Next hit', run: () => stepHit(1) },
   { key: 'b', label: 'Hit before', run: () => stepHit(-1) },
+  { key: 'd', label: 'Draw a hit of the anchor at the cursor', run: () => void markHit('added') },
+  { key: 'u', label: 'Leave the hit shown out of the check', run: () => void markHit('removed') },
   { key: 't', label: 'Next track against the anchor', run: () => stepTrack(1) },
   { key: 'r', label: 'Track before', run: () => stepTrack(-1) },
   { key: 'x', label: 'Exchange the two', run: swap },
@@ -211,6 +242,8 @@ useKeys('Lanes', [
         <span class="soft">{{ hits.length > 0 ? `hit ${hit + 1} of ${hits.length}` : '' }}</span>
         <button class="plain" title="Hit before (B)" :disabled="hits.length === 0" @click="stepHit(-1)">◂ hit</button>
         <button class="plain" title="Next hit (N)" :disabled="hits.length === 0" data-test="next-hit" @click="stepHit(1)">hit ▸</button>
+        <button class="plain" title="Draw a hit of the anchor at the cursor (D); the check follows" data-test="draw-hit" @click="markHit('added')">+ hit</button>
+        <button class="plain" title="Leave the hit shown, or the one at the cursor, out of the check (U)" data-test="remove-hit" @click="markHit('removed')">− hit</button>
         <button class="plain" title="Zoom out (↓)" @click="zoom(1 / 0.6)">−</button>
         <button class="plain" title="Zoom in (↑)" @click="zoom(0.6)">+</button>
         <button class="plain" title="Whole session (Home)" @click="showAll(store.viewport)">whole</button>

@@ -1,0 +1,218 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useSession } from '../../session/store'
+import { fixed } from '../../shared/units'
+import type { CheckView, FindingView } from './useCheck'
+
+const props = defineProps<{ view: FindingView; check: CheckView; chosen: boolean }>()
+const emit = defineEmits<{ choose: []; accept: []; dismiss: [reason: string] }>()
+const store = useSession()
+const effects = ref(false)
+const leaving = ref(false)
+const reason = ref('')
+
+const MARKS: Record<string, string> = {
+  'wired-inverted': '▼',
+  'opposed-by-placement': '▽',
+  'phase-turns': '∿',
+  late: '→',
+  early: '←',
+  'pair-swapped': '⇄',
+  'weak-in-mono': '◐',
+  'lows-lost': '⌄',
+  unrelated: '≠',
+  undecided: '?',
+}
+const DO: Record<string, string> = {
+  'wired-inverted': 'Turn it over',
+  'opposed-by-placement': 'Turn over for its source',
+  late: 'Move it earlier',
+  early: 'Move it later',
+  'stamp-disagrees': 'Move to its sound',
+  'pair-swapped': 'Exchange the sides',
+}
+const f = computed(() => props.view.finding)
+const name = (m: number) => store.track(props.check.tracks[m] ?? '')?.name ?? ''
+const title = computed(() => {
+  const who = f.value.tracks.slice(0, 2).map(name).join(' and ')
+  const what: Record<string, string> = {
+    'wired-inverted': 'is wired inverted',
+    'opposed-by-placement': 'is opposed by placement',
+    'phase-turns': ': phase turns',
+    late: 'is late by a fault',
+    early: 'is early by a fault',
+    'pair-swapped': 'are swapped',
+    'weak-in-mono': 'are weak in mono',
+    'lows-lost': 'lose their lows',
+    unrelated: 'is unrelated to the rest',
+    dead: 'is silent',
+    'too-quiet': 'is too quiet',
+    clipped: 'is clipped',
+    'dc-offset': 'carries an offset',
+    noisy: 'is noisy',
+    'copied-channel': 'carry one channel',
+    'same-recording': 'are the same recording',
+    'wrong-rate': 'runs at a wrong rate',
+    'stamp-disagrees': 'disagrees with its time stamp',
+    'lengths-differ': 'differ in length',
+    'channel-missing': 'lacks its other half',
+    undecided: 'is undecided',
+  }
+  const alone = ['wired-inverted', 'opposed-by-placement', 'late', 'early'].includes(f.value.kind)
+  return `${alone ? name(f.value.tracks[0]!) : who} ${what[f.value.kind] ?? f.value.kind}`.replace(' :', ':')
+})
+const worst = computed(() => {
+  const bands = [...f.value.cost_bands].sort((a, b) => b.then_db - b.now_db - (a.then_db - a.now_db))
+  return bands[0] && bands[0].then_db - bands[0].now_db > 0.5 ? bands[0] : null
+})
+const open = computed(() => props.view.standing === 'open')
+
+function leave(): void {
+  if (reason.value.trim()) emit('dismiss', reason.value.trim())
+  leaving.value = false
+}
+</script>
+
+<template>
+  <article :class="[f.severity, view.standing, { chosen }]" :data-test="`finding-${f.kind}`" tabindex="0" @click="emit('choose')" @focus="emit('choose')">
+    <header>
+      <span class="mark" aria-hidden="true">{{ MARKS[f.kind] ?? '!' }}</span>
+      <h3>{{ title }}</h3>
+      <span :class="['sure', view.standing === 'open' ? f.verdict : view.standing]">{{ view.standing === 'open' ? f.verdict : view.standing }}</span>
+    </header>
+    <template v-if="open || chosen">
+      <p>{{ f.text }} <template v-if="f.hits > 0 && f.kind !== 'late' && f.kind !== 'early' && f.kind !== 'pair-swapped'">From {{ f.hits }} moments.</template></p>
+      <p v-if="f.cost_db && f.proposals.length > 0">
+        Costs {{ fixed(f.cost_db, 1) }} dB in the sum<template v-if="worst">, most about {{ worst.hz }} Hz ({{ fixed(worst.now_db, 1) }} → {{ fixed(worst.then_db, 1) }} dB)</template>.
+      </p>
+      <p v-if="f.advice" class="soft">{{ f.advice }}</p>
+    </template>
+    <p v-if="view.note" class="soft">{{ view.standing === 'dismissed' ? `Put aside: ${view.note}` : view.note }}</p>
+    <footer v-if="open">
+      <button v-if="f.proposals.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">{{ DO[f.kind] ?? 'Accept' }}</button>
+      <button v-if="f.effects.length > 0" class="link" data-test="effects" :aria-expanded="effects" @click.stop="effects = !effects">Effects</button>
+      <button class="link" data-test="dismiss" @click.stop="leaving = !leaving">Put aside</button>
+    </footer>
+    <table v-if="effects && f.effects.length > 0" class="effects" data-test="effects-table">
+      <tr v-for="(e, i) in f.effects" :key="i">
+        <td>with {{ name(e.other) }}</td>
+        <td class="soft">{{ check.sources[e.row]?.name }}</td>
+        <td class="mono">{{ fixed(e.before_db, 1) }} → {{ fixed(e.after_db, 1) }} dB</td>
+        <td :class="e.after_db > e.before_db ? 'clear' : 'caution'">{{ e.after_db > e.before_db ? 'better' : 'worse' }}</td>
+      </tr>
+    </table>
+    <form v-if="leaving" class="why" @submit.prevent="leave" @click.stop>
+      <input v-model="reason" maxlength="300" placeholder="Why? Kept with the session." data-test="reason" />
+      <button class="do" type="submit" data-test="dismiss-now">Put aside</button>
+    </form>
+  </article>
+</template>
+
+<style scoped>
+article {
+  border-left: 3px solid var(--soft);
+  padding: 5px 4px 7px 9px;
+  margin-bottom: 10px;
+  cursor: default;
+}
+article.fault {
+  border-left-color: var(--caution);
+}
+article.caution {
+  border-left-color: var(--land);
+  color: inherit;
+}
+article.agreed {
+  border-left-color: var(--clear);
+}
+article.dismissed {
+  opacity: 0.75;
+}
+article.chosen {
+  background: var(--panel);
+}
+header {
+  display: flex;
+  gap: 7px;
+  align-items: baseline;
+}
+.mark {
+  color: var(--soft);
+  min-width: 12px;
+}
+.fault .mark {
+  color: var(--caution);
+}
+h3 {
+  flex: 1;
+  font-size: 14px;
+  overflow-wrap: anywhere;
+}
+.sure {
+  font-size: 12px;
+  border: 1px solid currentcolor;
+  border-radius: 9px;
+  padding: 0 7px;
+  color: var(--soft);
+}
+.sure.solid,
+.sure.agreed {
+  color: var(--clear);
+}
+.sure.likely {
+  color: var(--land-ink);
+}
+p {
+  margin: 3px 0 0;
+  font-size: 13px;
+}
+footer {
+  display: flex;
+  gap: 12px;
+  margin-top: 6px;
+}
+.do,
+.link {
+  font: inherit;
+  font-size: 13px;
+  cursor: pointer;
+  background: none;
+  color: var(--depth);
+}
+.do {
+  border: 1px solid var(--depth);
+  border-radius: 4px;
+  font-weight: 600;
+  padding: 1px 9px;
+}
+.link {
+  border: 0;
+  padding: 0;
+  text-decoration: underline;
+  color: var(--ink);
+}
+.effects {
+  margin-top: 5px;
+  font-size: 12px;
+  width: 100%;
+  border-collapse: collapse;
+}
+.effects td {
+  padding: 1px 4px 1px 0;
+}
+.why {
+  display: flex;
+  gap: 6px;
+  margin-top: 6px;
+}
+.why input {
+  flex: 1;
+  min-width: 0;
+  font: inherit;
+  color: var(--ink);
+  background: var(--paper);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 2px 6px;
+}
+</style>
