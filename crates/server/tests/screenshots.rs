@@ -30,6 +30,18 @@ async fn pictures() {
     b.page.goto(&format!("{}/sessions/{session}/recordings", server.base)).await.expect("the page");
     b.find("[data-track='Cello near']").await;
     shot("recordings").await;
+    b.page.goto(&format!("{}/sessions/{session}/check", server.base)).await.expect("the page");
+    b.find("[data-test=arrivals]").await;
+    b.find("[data-test=effects]").await;
+    shot("check").await;
+    b.click("[data-test=effects]").await;
+    b.click("[data-test=theme]").await;
+    shot("check-night").await;
+    b.click("[data-test=accept-solid]").await;
+    b.find("article.agreed").await;
+    shot("check-accepted").await;
+    b.click("[data-test=undo]").await;
+    b.click("[data-test=theme]").await;
     b.page.goto(&format!("{}/sessions/{session}/align", server.base)).await.expect("the page");
     let choose = async |css: &str, label: &str| {
         b.click(css).await;

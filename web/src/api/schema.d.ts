@@ -1144,6 +1144,11 @@ export interface components {
             name: string;
             /** @description Side, as named or as pairs hear it. */
             side: components["schemas"]["Side"];
+            /**
+             * Format: int32
+             * @description Sign of the reference itself, as all microphones together have it: times a cell's sign it is that microphone's.
+             */
+            sign: number;
         };
         /**
          * @description What became of a finding.

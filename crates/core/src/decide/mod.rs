@@ -271,6 +271,8 @@ pub struct SourceOf {
     pub home: usize,
     /// Side, as named or as pairs hear it.
     pub side: Side,
+    /// Sign of the reference itself, as all microphones together have it: times a cell's sign it is that microphone's.
+    pub sign: i8,
 }
 
 /// The answer.
@@ -317,7 +319,7 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     let polarity = polarity::judge(&case);
     let latency = latency::judge(&case);
     let sides = sides::judge(&case);
-    let sources = sources(&case, &sides);
+    let sources = sources(&case, &sides, &polarity);
     let advice = advise(&case, &polarity, &latency, &sources);
     let mut findings = polarity::findings(&case, &polarity, &sources);
     findings.extend(latency::findings(&case, &latency));
@@ -356,7 +358,7 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
 }
 
 /// Names of the rows: what their microphones are called; a name that two rows claim carries its home's label.
-fn sources(case: &Case, sides: &sides::Sides) -> Vec<SourceOf> {
+fn sources(case: &Case, sides: &sides::Sides, polarity: &polarity::Judged) -> Vec<SourceOf> {
     let name = |row: &Row| {
         let named = std::iter::once(&row.home).chain(&row.members).map(|m| &case.tracks[*m].source);
         named.into_iter().find(|s| !s.is_empty()).cloned()
@@ -373,6 +375,7 @@ fn sources(case: &Case, sides: &sides::Sides) -> Vec<SourceOf> {
             },
             home: row.home,
             side: sides.of_row(i),
+            sign: polarity.row(i),
         })
         .collect()
 }

@@ -31,9 +31,15 @@ struct Mic {
 /// All of them.
 pub struct Judged {
     mics: Vec<Mic>,
+    rows: Vec<i8>,
 }
 
 impl Judged {
+    /// Sign of a row's home on its own source.
+    pub fn row(&self, i: usize) -> i8 {
+        self.rows[i]
+    }
+
     /// Wired the other way round.
     pub fn wired(&self, m: usize) -> bool {
         self.mics[m].wired && self.mics[m].verdict.is_some_and(|v| v > Verdict::Undecided)
@@ -119,7 +125,7 @@ pub fn judge(case: &Case) -> Judged {
             }
         })
         .collect();
-    Judged { mics }
+    Judged { mics, rows: s.rows }
 }
 
 /// Findings about polarity.
@@ -151,7 +157,10 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
                 effects: Vec::new(),
             });
         }
-        let Some(verdict) = mic.verdict.filter(|_| mic.wired || mic.opposed) else { continue };
+        // Turned over for its own source on purpose: the others now hear it so, and that was the idea.
+        let on_purpose = mic.wired && mic.opposed && case.tracks[m].correction.invert;
+        let told = (mic.wired || mic.opposed) && !on_purpose;
+        let Some(verdict) = mic.verdict.filter(|_| told) else { continue };
         let (kind, severity, verdict, text, advice) = match (mic.wired, mic.opposed) {
             _ if mic.either || verdict == Verdict::Undecided => {
                 let Some(row) = own.or(mic.wired.then_some(0)) else { continue };

@@ -26,14 +26,14 @@ interface Shown {
   flip: boolean
 }
 
-/** What a cell says with the corrections heard now. */
+/** What a cell says with the corrections heard now. Its sign is the microphone's own, as all of them together have it. */
 function shown(row: Row, cell: Cell, m: number): Shown {
   const [home, mic] = [tracks.value[row.home], tracks.value[m]]
-  if (!store.heard.corrected || !home || !mic) return { lag: cell.lag_frames ?? null, sign: cell.sign, flip: false }
-  const turned = home.correction.invert !== mic.correction.invert
+  const own = cell.sign * (props.check.sources[props.check.table.rows.indexOf(row)]?.sign ?? 1)
+  if (!store.heard.corrected || !home || !mic) return { lag: cell.lag_frames ?? null, sign: own, flip: false }
   const moved = mic.correction.offset_frames - home.correction.offset_frames
   const lag = cell.lag_frames === null || cell.lag_frames === undefined ? null : cell.lag_frames + moved
-  return { lag, sign: turned ? -cell.sign : cell.sign, flip: mic.correction.invert }
+  return { lag, sign: mic.correction.invert ? -own : own, flip: mic.correction.invert }
 }
 
 const beforeS = 0.002
@@ -86,11 +86,11 @@ function walk(e: KeyboardEvent, row: number, m: number): void {
                 <path v-if="cell.wave.length" :class="{ opposed: shown(row, cell, m).sign < 0 }" :d="wavePath(cell.wave, shown(row, cell, m).flip)" vector-effect="non-scaling-stroke" />
               </svg>
               <i v-if="cell.lag_frames !== null && cell.lag_frames !== undefined" class="tick" :style="{ left: `${tick(cell)}%` }" />
-              <span v-if="shown(row, cell, m).sign !== 0 && m !== row.home" :class="['way', { opposed: shown(row, cell, m).sign < 0 }]">{{ shown(row, cell, m).sign < 0 ? '▼' : '▲' }}</span>
+              <span v-if="shown(row, cell, m).sign !== 0" :class="['way', { opposed: shown(row, cell, m).sign < 0 }]">{{ shown(row, cell, m).sign < 0 ? '▼' : '▲' }}</span>
               <span v-if="m === row.home" class="value"><b>home</b></span>
               <span v-else-if="shown(row, cell, m).lag !== null" class="value">
                 <b>{{ span(shown(row, cell, m).lag!, store.unit, store.measure) }}</b>
-                <span v-if="store.unit !== 'distance' && check.tracks.length < 14" class="soft">{{ distance((shown(row, cell, m).lag! / store.measure.rateHz) * store.measure.speedMS) }}</span>
+                <span v-if="store.unit !== 'distance' && check.tracks.length < 10" class="soft">{{ distance((shown(row, cell, m).lag! / store.measure.rateHz) * store.measure.speedMS) }}</span>
               </span>
               <span v-else class="value soft">{{ cell.heard ? 'undecided' : 'not heard' }} · {{ fixed(cell.hits, 0) }}</span>
             </button>
@@ -132,8 +132,8 @@ thead th {
   position: sticky;
   left: 0;
   z-index: 1;
-  min-width: 88px;
-  max-width: 120px;
+  min-width: 80px;
+  max-width: 110px;
   border-right: 1px solid var(--line);
 }
 .corner {
@@ -148,7 +148,7 @@ thead th {
   display: block;
 }
 .head {
-  min-width: 78px;
+  min-width: 66px;
   max-width: 150px;
 }
 .head.fault {
@@ -161,7 +161,7 @@ td {
   padding: 0;
   border-right: 1px solid var(--line);
   border-bottom: 1px solid var(--line);
-  min-width: 78px;
+  min-width: 66px;
 }
 td.fault {
   background: var(--caution-fill);

@@ -139,26 +139,21 @@ useKeys('Check', [
 .left {
   min-width: 0;
   min-height: 0;
-  display: grid;
-  grid-template-rows: auto auto minmax(120px, 1fr) auto auto minmax(90px, 150px);
+  display: flex;
+  flex-direction: column;
   gap: 5px;
   padding: 9px 12px;
 }
-.left > header:first-child {
-  grid-row: 1;
+.left > * {
+  flex: none;
 }
 .missing {
-  grid-row: 2;
   margin: 0;
 }
-.left > .scroll,
-.none {
-  grid-row: 3;
-  align-self: start;
-  max-height: 100%;
+.left > .scroll {
+  flex: 0 1 auto;
 }
 .legend {
-  grid-row: 4;
   margin: 0;
   font-size: 12px;
 }
@@ -175,10 +170,12 @@ useKeys('Check', [
   flex-wrap: wrap;
   font-size: 12px;
 }
-.whole {
+.left > .whole {
   width: 100%;
-  height: 100%;
-  min-height: 0;
+  height: 0;
+  flex: 1 1 100px;
+  min-height: 100px;
+  max-height: 190px;
 }
 aside {
   border-left: 1px solid var(--line);
