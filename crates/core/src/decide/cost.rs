@@ -185,6 +185,9 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
     };
     let mut found = Vec::new();
     for (i, row) in case.table.rows.iter().enumerate() {
+        if row.members.iter().any(|m| advice[*m].verdict == Verdict::Undecided) {
+            continue;
+        }
         // Of microphones in air: an electrical pickup's lows are the engineer's choice.
         let set: Vec<_> = row.members.iter().filter(|m| row.cells[**m].lag_frames.is_some()).map(|m| advised(*m)).collect();
         let Some(bands) = (set.len() > 1).then(|| sum_gain(row, &set, case.rate_hz)).flatten() else { continue };

@@ -16,6 +16,9 @@ const NOISY_DB: f64 = 20.0;
 /// Channels of a set may differ by this in length, in seconds.
 const LENGTH_S: f64 = 0.05;
 
+/// A track further off than this stands at another time, in seconds.
+const DISPLACED_S: f64 = 0.05;
+
 /// Findings a track.
 pub fn findings(case: &Case) -> Vec<Finding> {
     let mut found = Vec::new();
@@ -143,7 +146,8 @@ fn unrelated(case: &Case, m: usize) -> Option<Finding> {
 /// Far from where it should stand.
 fn displaced(case: &Case, m: usize) -> Option<Finding> {
     let shift = case.table.shift[m];
-    (shift != 0).then(|| {
+    // Nearer than this it is a matter of arrivals.
+    (shift.abs() as f64 > DISPLACED_S * case.rate_hz).then(|| {
         let seconds = (shift as f64 / case.rate_hz).abs();
         let stamped = case.tracks[m].stamped;
         let mut f = plain(

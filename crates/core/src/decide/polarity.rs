@@ -12,6 +12,9 @@ use crate::measure::session::Role;
 /// What a probable sign counts against a solid one.
 const LIKELY_COUNTS: f64 = 0.25;
 
+/// What a main microphone's sign counts against another one's.
+const MAIN_COUNTS: f64 = 2.0;
+
 /// One microphone.
 #[derive(Debug, Clone, Default)]
 struct Mic {
@@ -78,7 +81,9 @@ pub fn judge(case: &Case) -> Judged {
         }
         for (mic, cell) in r.cells.iter().enumerate() {
             if cell.sign != 0 && case.tracks[mic].role != Role::Direct {
-                let weight = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
+                let sure = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
+                // What pushes forward on one side of a source and back on the other is upright from where it is meant to be heard.
+                let weight = if case.tracks[mic].role == Role::Main { sure * MAIN_COUNTS } else { sure };
                 links.push(Link { row, mic, sign: cell.sign, weight });
             }
         }

@@ -43,6 +43,7 @@ pub fn settle(rows: &mut Vec<Row>, rate: SampleRate) {
         i += 1;
     }
     unreflect(rows, rate);
+    within_reach(rows, rate);
 }
 
 /// A lag that comes so much later than the way back allows, in seconds, is a reflection.
@@ -145,6 +146,41 @@ fn unreflect(rows: &mut [Row], rate: SampleRate) {
                     rate.ms(there - expected)
                 );
             }
+        }
+    }
+}
+
+/// Two sources reach any microphone no further apart than they stand from each other. A lag that is later than that, by at
+/// least half of the other sources, went round by a wall.
+fn within_reach(rows: &mut [Row], rate: SampleRate) {
+    let late = latencies(rows);
+    let slack = ONE_WAY_S * rate.hz_f64();
+    let apart = |i: usize, j: usize| {
+        let both = rows[i].cells[rows[j].home].lag_frames.zip(rows[j].cells[rows[i].home].lag_frames);
+        both.map(|(a, b)| 0.5 * (a + b))
+    };
+    let mut latest = Vec::new();
+    for i in 0..rows.len() {
+        for (m, cell) in rows[i].cells.iter().enumerate() {
+            let (Some(lag), Some(li), true) = (cell.lag_frames, late[i], m != rows[i].home) else { continue };
+            let mut limits: Vec<f64> = (0..rows.len())
+                .filter(|j| *j != i && rows[*j].home != m)
+                .filter_map(|j| Some(rows[j].cells[m].lag_frames? + late[j]? + apart(i, j)? + slack - li))
+                .collect();
+            let beyond = limits.iter().filter(|l| lag > **l).count();
+            if beyond > 0 && beyond * 2 >= limits.len() {
+                latest.push((i, m, middle(&mut limits).unwrap_or(lag)));
+            }
+        }
+    }
+    for (i, m, limit) in latest {
+        let cell = &mut rows[i].cells[m];
+        let fits = cell.alternatives.iter().filter(|a| a.lag_frames <= limit && a.lag_frames > 0.0 && a.part >= ALTERNATIVE);
+        if let Some(a) = fits.copied().max_by(|a, b| a.part.total_cmp(&b.part)) {
+            cell.take(a, "the first arrival, as the other sources show; a reflection is stronger");
+        } else if cell.verdict == Verdict::Solid {
+            cell.verdict = Verdict::Likely;
+            cell.reason = "later than the other sources allow: perhaps a reflection".into();
         }
     }
 }

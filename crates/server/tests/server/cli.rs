@@ -101,3 +101,44 @@ fn refusals_name_the_file() {
     }
     assert!(!marea(folder.path(), &["check"]).status.success());
 }
+
+/// A folder is a session: two players, their microphones, a pair; one cable turned over, one stage late.
+#[test]
+fn a_folder_is_checked_and_aligned_as_a_session() {
+    let folder = tempfile::tempdir().unwrap();
+    let session = folder.path().join("session");
+    let scene = marea_scene::harbour_hall::scene(60.0, 5);
+    marea_scene::write_files(&scene.render(), &session, 0, &scene.faults).unwrap();
+    std::fs::write(session.join("broken.wav"), "no sound").unwrap();
+    let out = marea(folder.path(), &["check", "session", "--json"]);
+    assert_eq!(out.status.code(), Some(1), "{}", String::from_utf8_lossy(&out.stderr));
+    assert!(String::from_utf8_lossy(&out.stderr).contains("broken.wav"), "it says which");
+    let report: Value = serde_json::from_slice(&out.stdout).unwrap();
+    let schema: Value =
+        serde_json::from_str(&std::fs::read_to_string(project().join("docs/check.schema.json")).unwrap()).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    let faults: Vec<String> = validator.iter_errors(&report).map(|e| e.to_string()).collect();
+    assert!(faults.is_empty(), "{faults:?}");
+    let track = |file: &str| report["tracks"].as_array().unwrap().iter().find(|t| t["file"] == file).unwrap();
+    assert_eq!((&track("Frame drum.wav")["invert"], &track("Cajón back.wav")["invert"]), (&true.into(), &true.into()));
+    assert_eq!((&track("Main pair.wav")["policy"], &track("Main pair.wav")["offset_samples"]), (&"keep-distance".into(), &0.0.into()));
+    assert_eq!(report["arrivals"].as_array().unwrap().len(), 5 * 11);
+    assert_eq!(report["swapped_pairs"][0][0]["file"], "Hall pair.wav");
+    assert_eq!(report["unreadable"].as_array().unwrap().len(), 1);
+    // Aligned, the same check finds no wiring, no placement and no swap any more.
+    let out = marea(folder.path(), &["align", "session", "--out", "aligned", "--json"]);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let out = marea(folder.path(), &["check", "aligned", "--json"]);
+    let after: Value = serde_json::from_slice(&out.stdout).unwrap();
+    assert_eq!(after["swapped_pairs"], Value::Array(Vec::new()));
+    let kinds: Vec<&str> = after["findings"].as_array().unwrap().iter().map(|f| f["kind"].as_str().unwrap()).collect();
+    let about = |t: &Value, kind: &str| t["findings"].as_array().unwrap().iter().any(|f| f["kind"] == kind && f["tracks"][0]["file"] == "Frame drum.wav");
+    assert!(about(&report, "wired-inverted") && !about(&after, "wired-inverted"), "{kinds:?}");
+    assert!(!kinds.contains(&"pair-swapped") && !kinds.contains(&"opposed-by-placement"), "{kinds:?}");
+    // Nothing found is status 0; nothing to check is status 2.
+    let lone = folder.path().join("lone");
+    std::fs::create_dir(&lone).unwrap();
+    assert_eq!(marea(folder.path(), &["check", "lone"]).status.code(), Some(2));
+    std::fs::write(lone.join("one.wav"), wav(&[hits(480_000, 3)], 48_000, None)).unwrap();
+    assert_eq!(marea(folder.path(), &["check", "lone"]).status.code(), Some(0));
+}

@@ -5,6 +5,7 @@ mod common;
 
 mod api;
 mod bad_input;
+mod check;
 mod cli;
 mod crash;
 mod deliver;

@@ -1,0 +1,420 @@
+//! The rules on tables made from geometry: places give lags, wiring and placement give signs.
+
+use marea_core::correct::Correction;
+use marea_core::decide::{
+    Check, Kind, Link, Move, Named, Policy, Severity, Side, Track, decide, guess, said, solve, sum_gain, tracks_of, whole,
+};
+use marea_core::measure::Verdict;
+use marea_core::measure::arrival::{BANDS_HZ, Cell, Row, Table, Transfer, empty};
+use marea_core::measure::copies::Copied;
+use marea_core::measure::session::Role;
+use marea_core::measure::survey::Facts;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+
+const RATE: f64 = 48_000.0;
+/// Handbook value at 20 °C.
+const SPEED: f64 = 343.2;
+
+/// Sources on a stage, a near microphone a source, then a main and a hall pair.
+struct Stage {
+    sources: Vec<[f64; 3]>,
+    mics: Vec<[f64; 3]>,
+    late: Vec<f64>,
+    wired: Vec<i8>,
+    placed: Vec<i8>,
+    tracks: Vec<Track>,
+}
+
+fn track(label: String, role: Role, source: &str, side: Side, set: Option<usize>) -> Track {
+    Track {
+        label,
+        role,
+        source: source.into(),
+        side,
+        policy: None,
+        set,
+        correction: Correction::default(),
+        anchor: false,
+        stamped: false,
+    }
+}
+
+impl Stage {
+    fn new(count: usize, seed: u64) -> Self {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let mut s = Self {
+            sources: Vec::new(),
+            mics: Vec::new(),
+            late: Vec::new(),
+            wired: Vec::new(),
+            placed: Vec::new(),
+            tracks: Vec::new(),
+        };
+        for i in 0..count {
+            let p = [1.6 * i as f64 + rng.random_range(-0.3..0.3), rng.random_range(4.0..6.5), rng.random_range(0.6..1.1)];
+            let turn: f64 = rng.random_range(0.0..6.28);
+            s.sources.push(p);
+            s.mics.push([p[0] + 0.2 * turn.cos(), p[1] + 0.2 * turn.sin(), p[2] + 0.15]);
+            s.tracks.push(track(format!("near {i}"), Role::Near, &format!("source {i}"), Side::None, None));
+        }
+        let middle = 0.8 * (count - 1) as f64;
+        for (set, (role, y, half)) in [(Role::Main, 2.0, 0.2), (Role::Room, -3.0, 1.2)].into_iter().enumerate() {
+            for (side, sign) in [(Side::Left, -1.0), (Side::Right, 1.0)] {
+                s.mics.push([middle + sign * half, y, 2.4]);
+                s.tracks.push(track(format!("{role:?} {side:?}"), role, "everything", side, Some(100 + set)));
+            }
+        }
+        s.late = vec![0.0; s.mics.len()];
+        s.wired = vec![1; s.mics.len()];
+        s.placed = vec![1; s.mics.len()];
+        s
+    }
+
+    fn table(&self) -> Table {
+        let d = |a: [f64; 3], b: [f64; 3]| (0..3).map(|i| (a[i] - b[i]).powi(2)).sum::<f64>().sqrt();
+        let arrival = |k: usize, m: usize| d(self.sources[k], self.mics[m]) / SPEED * RATE + self.late[m];
+        let sign = |k: usize, m: usize| self.wired[m] * if k == m { self.placed[m] } else { 1 };
+        let rows = (0..self.sources.len())
+            .map(|k| Row {
+                home: k,
+                members: vec![k],
+                own_mic: true,
+                hits: vec![0; 20],
+                strongest: 0,
+                passages: Vec::new(),
+                power: vec![1.0; BANDS_HZ.len()],
+                cells: (0..self.mics.len())
+                    .map(|m| {
+                        let s = sign(k, m) * sign(k, k);
+                        let level = d(self.sources[k], self.mics[k]) / d(self.sources[k], self.mics[m]);
+                        solid(arrival(k, m) - arrival(k, k), s, level)
+                    })
+                    .collect(),
+            })
+            .collect();
+        table(rows, self.mics.len())
+    }
+
+    fn check(&self) -> Check {
+        decide(&self.table(), &self.tracks)
+    }
+}
+
+fn solid(lag: f64, sign: i8, level: f64) -> Cell {
+    let band = Transfer { re: (f64::from(sign) * level) as f32, im: 0.0 };
+    Cell {
+        lag_frames: Some(lag),
+        sign,
+        low_sign: sign,
+        height: 25.0,
+        coherence: 0.8,
+        hits: 20,
+        verdict: Verdict::Solid,
+        bands: vec![band; BANDS_HZ.len()],
+        ..empty("made by hand", true)
+    }
+}
+
+fn table(rows: Vec<Row>, tracks: usize) -> Table {
+    let facts = Facts { frames: 480_000, peak: 0.5, loud_db: -20.0, floor_db: -70.0, ..Facts::default() };
+    Table {
+        rate_hz: 48_000,
+        wave_s: 0.05,
+        rows,
+        facts: vec![facts; tracks],
+        shift: vec![0; tracks],
+        copies: Vec::new(),
+        speeds: vec![None; tracks],
+    }
+}
+
+fn kinds(c: &Check) -> Vec<(Kind, usize)> {
+    c.findings.iter().map(|f| (f.kind, f.tracks[0])).collect()
+}
+
+/// Against trying every combination of all signs, microphones included.
+#[test]
+fn the_polarity_search_finds_what_exhaustive_search_finds() {
+    let mut rng = ChaCha8Rng::seed_from_u64(5);
+    for _ in 0..60 {
+        let (rows, mics) = (rng.random_range(1..=4), rng.random_range(1..=6));
+        let mut links = Vec::new();
+        for row in 0..rows {
+            for mic in 0..mics {
+                if rng.random_bool(0.8) {
+                    let sign = if rng.random_bool(0.5) { 1 } else { -1 };
+                    links.push(Link { row, mic, sign, weight: rng.random_range(0.1..1.0) });
+                }
+            }
+        }
+        let value = |p: &dyn Fn(usize) -> i8, q: &dyn Fn(usize) -> i8| -> f64 {
+            links.iter().map(|l| l.weight * f64::from(l.sign * p(l.mic) * q(l.row))).sum()
+        };
+        let bit = |bits: u32, i: usize| if bits >> i & 1 == 1 { -1 } else { 1 };
+        let best = (0..1u32 << (rows + mics))
+            .map(|bits| value(&|m| bit(bits, m), &|r| bit(bits, mics + r)))
+            .fold(f64::NEG_INFINITY, f64::max);
+        let s = solve(rows, mics, &links, None);
+        assert!((value(&|m| s.mics[m], &|r| s.rows[r]) - best).abs() < 1e-9);
+    }
+}
+
+#[test]
+fn with_many_sources_planted_signs_come_back() {
+    let mut rng = ChaCha8Rng::seed_from_u64(9);
+    let (rows, mics) = (24, 40);
+    let planted: Vec<i8> = (0..mics).map(|m| if m % 9 == 4 { -1 } else { 1 }).collect();
+    let sources: Vec<i8> = (0..rows).map(|_| if rng.random_bool(0.5) { 1 } else { -1 }).collect();
+    let mut links = Vec::new();
+    for row in 0..rows {
+        for mic in 0..mics {
+            let wrong = if rng.random_bool(0.15) { -1 } else { 1 };
+            links.push(Link { row, mic, sign: planted[mic] * sources[row] * wrong, weight: 1.0 });
+        }
+    }
+    assert_eq!(solve(rows, mics, &links, None).mics, planted);
+    let anchored = solve(rows, mics, &links, Some(4));
+    assert!(anchored.mics.iter().zip(&planted).all(|(a, p)| *a == -p), "the anchor keeps its polarity, the rest follows");
+}
+
+#[test]
+fn a_clean_stage_yields_nothing() {
+    for seed in 0..20 {
+        for count in 3..8 {
+            let c = Stage::new(count, seed).check();
+            assert_eq!(kinds(&c), vec![], "seed {seed}, {count} sources: {:?}", c.findings.first().map(|f| &f.text));
+            assert!(c.tracks.iter().all(|t| t.offset_frames == 0.0 && !t.invert));
+        }
+    }
+}
+
+/// Latency against geometry: the bleed both ways gives it without knowing any place. Near microphones stand 25 cm from their
+/// sources; that leaves up to 0.4 ms unsure.
+#[test]
+fn latency_is_told_from_distance() {
+    for seed in 0..12 {
+        let mut s = Stage::new(6, seed);
+        let late = 60.0 + 45.0 * seed as f64;
+        s.late[2] = late;
+        let c = s.check();
+        assert_eq!(kinds(&c), vec![(Kind::Late, 2)], "seed {seed}: {:?}", c.findings);
+        assert!((c.tracks[2].latency_frames - late).abs() < 19.2, "{} instead of {late}", c.tracks[2].latency_frames);
+        assert_eq!(c.findings[0].severity, Severity::Fault);
+    }
+}
+
+#[test]
+fn wiring_is_told_from_placement_and_both_together_are_left() {
+    let mut s = Stage::new(5, 3);
+    (s.wired[1], s.placed[2]) = (-1, -1);
+    (s.wired[3], s.placed[3]) = (-1, -1);
+    s.wired[6] = -1;
+    let c = s.check();
+    let turned: Vec<usize> = (0..c.tracks.len()).filter(|m| c.tracks[*m].invert).collect();
+    assert_eq!(turned, [1, 2, 6], "3 is wired inverted and opposed by placement: left as it is");
+    let mut found = kinds(&c);
+    found.sort_by_key(|f| f.1);
+    let wired = Kind::WiredInverted;
+    assert_eq!(found, [(wired, 1), (Kind::OpposedByPlacement, 2), (wired, 3), (wired, 6)]);
+    assert!(c.findings.iter().all(|f| f.verdict == Verdict::Solid));
+    let of = |m: usize| c.findings.iter().find(|f| f.tracks[0] == m).unwrap();
+    assert!(of(3).proposals.is_empty() && of(1).proposals[0].invert == Some(true));
+    assert!(of(1).cost_db.is_some() && !of(1).effects.is_empty());
+}
+
+#[test]
+fn one_source_alone_cannot_tell_wiring_from_placement() {
+    let cells = vec![solid(0.0, 1, 1.0), solid(20.0, -1, 0.9)];
+    let row = Row {
+        home: 0,
+        members: vec![0, 1],
+        own_mic: true,
+        hits: vec![0; 20],
+        strongest: 0,
+        passages: Vec::new(),
+        power: vec![1.0; BANDS_HZ.len()],
+        cells,
+    };
+    let tracks = [0, 1].map(|i| track(format!("near {i}"), Role::Near, "drum", Side::None, None));
+    let c = decide(&table(vec![row], 2), &tracks);
+    assert_eq!(kinds(&c), [(Kind::Undecided, 1)]);
+    assert!(c.findings[0].advice.contains("another player"), "{}", c.findings[0].advice);
+}
+
+#[test]
+fn crossed_pairs_are_found_and_exchanged() {
+    let mut s = Stage::new(5, 4);
+    s.mics.swap(7, 8);
+    let c = s.check();
+    assert_eq!(c.swapped_pairs, [[7, 8]], "the main pair is believed");
+    assert_eq!(kinds(&c), [(Kind::PairSwapped, 7)]);
+    for p in &c.findings[0].proposals {
+        s.tracks[p.track].side = p.side.unwrap();
+    }
+    assert_eq!(kinds(&s.check()), []);
+    // Named sides outweigh the other pair.
+    let mut s = Stage::new(5, 4);
+    s.mics.swap(5, 6);
+    s.tracks[0].side = Side::Left;
+    s.tracks[1].side = Side::Left;
+    s.tracks[4].side = Side::Right;
+    assert_eq!(s.check().swapped_pairs, [[5, 6]]);
+}
+
+#[test]
+fn what_is_accepted_is_agreed_as_corrected() {
+    let mut s = Stage::new(6, 8);
+    (s.wired[1], s.placed[2], s.late[4]) = (-1, -1, 300.0);
+    let before = s.check();
+    assert_eq!(before.findings.len(), 3);
+    for p in before.findings.iter().flat_map(|f| &f.proposals) {
+        let k = &mut s.tracks[p.track].correction;
+        k.offset_frames = p.offset_frames.unwrap_or(k.offset_frames);
+        k.invert = p.invert.unwrap_or(k.invert);
+    }
+    assert_eq!(kinds(&s.check()), [], "{:?}", s.check().findings.first().map(|f| &f.text));
+    // A correction that is wrong is a finding of its own.
+    s.tracks[0].correction.invert = true;
+    assert_eq!(kinds(&s.check()), [(Kind::WiredInverted, 0)]);
+}
+
+#[test]
+fn policies_say_what_is_moved_and_why() {
+    let mut s = Stage::new(4, 2);
+    let second = [s.sources[0][0] - 0.3, s.sources[0][1] - 0.2, s.sources[0][2]];
+    let main = s.mics.len() - 4;
+    s.mics.push(second);
+    s.late.push(0.0);
+    s.wired.push(1);
+    s.placed.push(1);
+    s.tracks.push(track("near 0 second".into(), Role::Near, "source 0", Side::None, None));
+    let extra = s.mics.len() - 1;
+    let mut t = s.table();
+    t.rows[0].members.push(extra);
+    let lag = t.rows[0].cells[extra].lag_frames.unwrap();
+    let c = decide(&t, &s.tracks);
+    assert!((c.tracks[extra].offset_frames + lag).abs() < 0.06, "aligned to the first to hear it");
+    assert_eq!((c.tracks[main].policy, c.tracks[main].offset_frames), (Policy::KeepDistance, 0.0));
+    assert!(c.tracks[main].reason.contains("keeps its distance"));
+    s.tracks[extra].policy = Some(Policy::Leave);
+    s.tracks[main].policy = Some(Policy::BringIn);
+    s.tracks[main + 1].policy = Some(Policy::BringIn);
+    let c = decide(&t, &s.tracks);
+    assert_eq!(c.tracks[extra].offset_frames, 0.0);
+    let first = t.rows.iter().flat_map(|r| [main, main + 1].map(|m| r.cells[m].lag_frames.unwrap())).fold(f64::MAX, f64::min);
+    for m in [main, main + 1] {
+        assert!((c.tracks[m].offset_frames + first).abs() < 0.06, "the pair moves as a set");
+    }
+}
+
+#[test]
+fn plain_faults_are_told() {
+    let s = Stage::new(4, 1);
+    let mut t = s.table();
+    t.facts[0].clipped = 7;
+    t.facts[1].offset = 0.02;
+    t.facts[2].loud_db = -70.0;
+    t.facts[2].floor_db = -120.0;
+    t.facts[3] = Facts { frames: 480_000, loud_db: -200.0, floor_db: -200.0, ..Facts::default() };
+    t.facts[4].frames = 240_000;
+    t.facts[6].floor_db = -32.0;
+    t.speeds[5] = Some(48.0 / 44.1);
+    t.shift[7] = 96_000;
+    t.copies.push(Copied { a: 4, b: 5, lag_frames: 0, gain_db: 0.0, inverted: false });
+    let mut found = kinds(&decide(&t, &s.tracks));
+    found.sort_by_key(|(k, m)| (*m, format!("{k:?}")));
+    assert_eq!(
+        found,
+        [
+            (Kind::Clipped, 0),
+            (Kind::DcOffset, 1),
+            (Kind::TooQuiet, 2),
+            (Kind::Dead, 3),
+            (Kind::LengthsDiffer, 4),
+            (Kind::CopiedChannel, 5),
+            (Kind::WrongRate, 5),
+            (Kind::Noisy, 6),
+            (Kind::Late, 7),
+        ]
+    );
+}
+
+/// Two equal sounds in step are 6.02 dB over one of them, 3.01 dB over unrelated ones; half a period apart they cancel.
+#[test]
+fn sums_follow_the_closed_form() {
+    let row = Row {
+        home: 0,
+        members: vec![0, 1],
+        own_mic: true,
+        hits: vec![0; 9],
+        strongest: 0,
+        passages: Vec::new(),
+        power: vec![1.0; BANDS_HZ.len()],
+        cells: vec![solid(0.0, 1, 1.0), solid(0.0, 1, 1.0)],
+    };
+    let gain = |k: Move, band: usize| {
+        let b = sum_gain(&row, &[(0, Move::default()), (1, k)], RATE).unwrap()[band];
+        10.0 * (b[0] / b[1]).max(1e-9).log10()
+    };
+    let at = |hz: f64| BANDS_HZ.iter().position(|b| *b == hz).unwrap();
+    assert!((gain(Move::default(), at(100.0)) - 3.01).abs() < 0.01);
+    assert!(gain(Move { frames: 0.0, turned: true }, at(100.0)) < -60.0);
+    // 240 frames are half a period of 100 Hz; over a third-octave cos(2πfτ) averages to −sinc(0.1158) = −0.978.
+    let half = gain(Move { frames: 240.0, turned: false }, at(100.0));
+    assert!((half - 10.0 * (1.0 - 0.9780f64).log10()).abs() < 0.3, "{half}");
+    let t = table(vec![row], 2);
+    assert!(whole(&t, &[Move::default(); 2]).iter().all(|db| (db - 3.01).abs() < 0.01));
+}
+
+/// Trade words in five languages (common practice, no source).
+#[test]
+fn names_tell_roles_sources_and_sides() {
+    for (name, channel, channels, role, source, side) in [
+        ("Marimba low", 1, 1, Role::Near, "Marimba low", Side::None),
+        ("Low drum", 1, 1, Role::Near, "Low drum", Side::None),
+        ("Low drum front", 1, 1, Role::Near, "Low drum", Side::None),
+        ("Cello pickup", 1, 1, Role::Direct, "Cello", Side::None),
+        ("Main pair", 1, 2, Role::Main, "everything", Side::Left),
+        ("Hall pair", 2, 2, Role::Room, "everything", Side::Right),
+        ("OH L", 1, 1, Role::Main, "everything", Side::Left),
+        ("Sala der", 1, 1, Role::Room, "everything", Side::Right),
+        ("sala dx", 1, 1, Role::Room, "everything", Side::Right),
+        ("Raum links", 1, 1, Role::Room, "everything", Side::Left),
+        ("Salle gauche", 1, 1, Role::Room, "everything", Side::Left),
+        ("Couple droite", 1, 1, Role::Main, "everything", Side::Right),
+        ("Principale sinistra", 1, 1, Role::Main, "everything", Side::Left),
+        ("Haupt rechts", 1, 1, Role::Main, "everything", Side::Right),
+        ("Bombo dentro", 1, 1, Role::Near, "Bombo", Side::None),
+        ("Chitarra vicino", 1, 1, Role::Near, "Chitarra", Side::None),
+        ("Bratsche nah", 1, 1, Role::Near, "Bratsche", Side::None),
+        ("Alto proche", 1, 1, Role::Near, "Alto", Side::None),
+        ("Bass DI", 1, 1, Role::Direct, "Bass", Side::None),
+        ("Audio 07", 1, 1, Role::Unknown, "", Side::None),
+        ("Marimba tape print", 1, 1, Role::Print, "Marimba", Side::None),
+        ("Choir", 2, 6, Role::Unknown, "Choir", Side::None),
+    ] {
+        let g = guess(name, channel, channels);
+        assert_eq!((g.role, g.source.as_str(), g.side), (role, source, side), "{name}");
+    }
+}
+
+#[test]
+fn names_make_sets_and_say_who_stands_together() {
+    let name = |file: &str, channel, channels| Named { file: file.into(), channel, channels };
+    let t = tracks_of(&[
+        name("Hall.wav", 1, 2),
+        name("Hall.wav", 2, 2),
+        name("OH links.wav", 1, 1),
+        name("OH rechts.wav", 1, 1),
+        name("Cello near.wav", 1, 1),
+        name("Cello pickup.wav", 1, 1),
+        name("Audio 07.wav", 1, 1),
+        name("Room L.wav", 1, 1),
+    ]);
+    let sets: Vec<Option<usize>> = t.iter().map(|t| t.set).collect();
+    assert_eq!(sets, [Some(0), Some(0), Some(2), Some(2), None, None, None, None]);
+    assert_eq!(said(&t), [None, None, None, None, Some(4), Some(4), None, None]);
+    let c = decide(&table(Vec::new(), t.len()), &t);
+    assert!(c.findings.iter().any(|f| f.kind == Kind::ChannelMissing && f.tracks == [7]), "the right half is missing");
+}

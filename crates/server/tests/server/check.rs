@@ -1,0 +1,168 @@
+//! The whole-session check through the server: it comes by itself, findings are accepted, put aside and taken back.
+
+use crate::common::*;
+use serde_json::{Value, json};
+
+async fn demo() -> (TestServer, String) {
+    let s = TestServer::start().await;
+    let session = s.post("/api/demo", json!({})).await.1["id"].as_str().unwrap().to_string();
+    checked(&s, &session).await;
+    (s, session)
+}
+
+/// Waits until there is a check that fits the session as it is.
+async fn checked(s: &TestServer, session: &str) -> Value {
+    let path = format!("/api/sessions/{session}/check");
+    s.until("a check", async |s| {
+        let (status, body) = s.get(&path).await;
+        status == 200 && body["stale"] == false
+    })
+    .await;
+    s.get(&path).await.1
+}
+
+fn of<'a>(check: &'a Value, kind: &str) -> Vec<&'a Value> {
+    check["findings"].as_array().unwrap().iter().filter(|f| f["finding"]["kind"] == kind).collect()
+}
+
+fn standing(check: &Value, kind: &str) -> Vec<String> {
+    of(check, kind).iter().map(|f| f["standing"].as_str().unwrap().to_string()).collect()
+}
+
+#[actix_web::test]
+async fn findings_are_accepted_put_aside_and_taken_back() {
+    let (s, session) = demo().await;
+    let at = |what: &str| format!("/api/sessions/{session}/{what}");
+    let check = checked(&s, &session).await;
+    assert_eq!((check["tracks"].as_array().unwrap().len(), check["sources"].as_array().unwrap().len()), (11, 5));
+    let drum = of(&check, "wired-inverted")[0].clone();
+    assert_eq!(drum["finding"]["verdict"], "solid");
+    assert!(drum["finding"]["effects"].as_array().unwrap().len() > 1, "effects are told before anything is accepted");
+    // Accepted: agreed as corrected, a decision of the history, taken back by undo.
+    let key = drum["key"].as_str().unwrap();
+    let (status, made) = s.post(&at("check/accept"), json!({ "keys": [key] })).await;
+    assert_eq!(status, 201);
+    assert!(made["label"].as_str().unwrap().starts_with("Accepted: Frame drum is wired"), "{}", made["label"]);
+    assert_eq!(standing(&checked(&s, &session).await, "wired-inverted"), ["agreed"]);
+    let (status, refused) = s.post(&at("check/accept"), json!({ "keys": [key] })).await;
+    assert_eq!(status, 409, "{refused}");
+    s.post(&at("undo"), json!({})).await;
+    assert_eq!(standing(&checked(&s, &session).await, "wired-inverted"), ["open"]);
+    // Put aside with a reason only.
+    let (status, _) = s.post(&at("check/dismiss"), json!({ "key": key, "reason": " " })).await;
+    assert_eq!(status, 422);
+    let (status, _) = s.post(&at("check/dismiss"), json!({ "key": key, "reason": "the player wants it so" })).await;
+    assert_eq!(status, 201);
+    let check = checked(&s, &session).await;
+    assert_eq!(standing(&check, "wired-inverted"), ["dismissed"]);
+    assert_eq!(of(&check, "wired-inverted")[0]["note"], "the player wants it so");
+    s.post(&at("undo"), json!({})).await;
+    assert_eq!(standing(&checked(&s, &session).await, "wired-inverted"), ["open"]);
+    // All solid ones at once are one decision.
+    let check = checked(&s, &session).await;
+    let solid: Vec<&Value> = check["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|f| f["finding"]["verdict"] == "solid" && !f["finding"]["proposals"].as_array().unwrap().is_empty())
+        .map(|f| &f["key"])
+        .collect();
+    assert!(solid.len() >= 3);
+    s.post(&at("check/accept"), json!({ "keys": solid })).await;
+    let check = checked(&s, &session).await;
+    for kind in ["wired-inverted", "opposed-by-placement", "pair-swapped"] {
+        assert_eq!(standing(&check, kind), ["agreed"], "{kind}");
+    }
+    s.post(&at("undo"), json!({})).await;
+    assert_eq!(standing(&checked(&s, &session).await, "pair-swapped"), ["open"]);
+    // Advised places can be taken over as well.
+    let advised = &check["tracks"][3];
+    assert_eq!(s.post(&at("check/accept"), json!({ "advice": [advised] })).await.0, 201);
+    let back = s.tracks(&session).await[3]["correction"].clone();
+    assert!(back["invert"] == true && (back["offset_frames"].as_f64().unwrap() + 7.4).abs() < 0.5, "{back}");
+}
+
+#[actix_web::test]
+async fn the_check_follows_what_it_depends_on() {
+    let (s, session) = demo().await;
+    let at = |what: &str| format!("/api/sessions/{session}/{what}");
+    let tracks = s.tracks(&session).await;
+    let id = |name: &str| tracks.iter().find(|t| t["name"] == name).unwrap()["id"].clone();
+    let decide = async |name: &str, after: Value| {
+        s.post(&at("decisions"), json!({ "label": "x", "changes": [{ "track_id": id(name), "after": after }] })).await
+    };
+    // A near microphone that is called a room has no source of its own any more.
+    decide("Frame drum", json!({ "role": "room" })).await;
+    s.until("four sources", async |s| {
+        let (_, c) = s.get(&at("check")).await;
+        c["stale"] == false && c["sources"].as_array().is_some_and(|a| a.len() == 4)
+    })
+    .await;
+    s.post(&at("undo"), json!({})).await;
+    s.until("five sources", async |s| {
+        let (_, c) = s.get(&at("check")).await;
+        c["stale"] == false && c["sources"].as_array().is_some_and(|a| a.len() == 5)
+    })
+    .await;
+    // Policy needs no measuring: the advice follows at once.
+    decide("Cajón back", json!({ "policy": "leave" })).await;
+    let (_, c) = s.get(&at("check")).await;
+    assert_eq!((&c["stale"], &c["advice"][3]["offset_frames"]), (&json!(false), &json!(0.0)));
+    assert_eq!(decide("Cajón back", json!({ "policy": "sideways" })).await.0, 422);
+    // A hit removed by hand is gone after the check.
+    let row = c["table"]["rows"].as_array().unwrap().iter().find(|r| r["home"] == 0).unwrap().clone();
+    let hit = row["hits"][0].as_i64().unwrap();
+    decide("Marimba low", json!({ "hits": { "added": [], "removed": [hit] } })).await;
+    let c = checked(&s, &session).await;
+    let row = c["table"]["rows"].as_array().unwrap().iter().find(|r| r["home"] == 0).unwrap().clone();
+    assert!(!row["hits"].as_array().unwrap().contains(&json!(hit)));
+    // A cancelled check is not begun again by itself, only when asked for.
+    decide("Marimba low", json!({ "hits": { "added": [], "removed": [] } })).await;
+    s.until("the job", async |s| {
+        let (_, jobs) = s.get(&at("jobs")).await;
+        let running = jobs.as_array().unwrap().iter().find(|j| j["kind"] == "check" && j["state"] != "done").cloned();
+        match running {
+            Some(j) if j["state"] == "cancelled" => true,
+            Some(j) => {
+                s.post(&format!("/api/jobs/{}/cancel", j["id"].as_str().unwrap()), json!({})).await;
+                false
+            }
+            // Too quick to be cancelled: that is an answer, too.
+            None => s.get(&at("check")).await.1["stale"] == false,
+        }
+    })
+    .await;
+    assert!(matches!(s.post(&at("check"), json!({})).await.0, 202));
+    checked(&s, &session).await;
+}
+
+#[actix_web::test]
+async fn a_recording_that_is_gone_is_named_and_the_rest_goes_on() {
+    let (s, session) = demo().await;
+    let tracks = s.tracks(&session).await;
+    let drum = tracks.iter().find(|t| t["name"] == "Frame drum").unwrap();
+    let sha = drum["recording"].as_str().unwrap();
+    let mut gone = 0;
+    let mut folders = vec![s.store.path().to_path_buf()];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap().flatten() {
+            let path = entry.path();
+            if path.to_string_lossy().contains(sha) {
+                gone += 1;
+                if path.is_dir() { std::fs::remove_dir_all(&path).unwrap() } else { std::fs::remove_file(&path).unwrap() }
+            } else if path.is_dir() {
+                folders.push(path);
+            }
+        }
+    }
+    assert!(gone > 0, "something was there to be removed");
+    s.post(&format!("/api/sessions/{session}/check"), json!({})).await;
+    s.until("it says which", async |s| {
+        let (_, c) = s.get(&format!("/api/sessions/{session}/check")).await;
+        c["missing"].as_array().is_some_and(|m| m.len() == 1 && m[0].as_str().unwrap().contains("Frame drum"))
+    })
+    .await;
+    let (_, c) = s.get(&format!("/api/sessions/{session}/check")).await;
+    assert_eq!(c["sources"].as_array().unwrap().len(), 4, "the others were checked");
+    assert!(of(&c, "dead").is_empty(), "a missing recording is no dead microphone");
+}
