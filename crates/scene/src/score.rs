@@ -103,19 +103,31 @@ pub fn check(played: &Rendered, rate: SampleRate) -> Checked {
     Checked { names, tracks, table, check }
 }
 
+/// Source that stands nearest to a microphone.
+fn nearest(scene: &Scene, c: &Checked, m: usize) -> usize {
+    let mic = mic(scene, c, m);
+    let to = |i: usize| room::distance(scene.sources[i].position, mic.position);
+    mic.contact.or((0..scene.sources.len()).min_by(|a, b| to(*a).total_cmp(&to(*b)))).unwrap_or(0)
+}
+
+fn mic<'a>(scene: &'a Scene, c: &Checked, m: usize) -> &'a room::Mic {
+    let n = &c.names[m];
+    let take = scene.takes.iter().find(|t| t.file == n.file).expect("a file of the scene");
+    &take.mics[usize::from(n.channel) - 1]
+}
+
+/// The source a home stands at, when both it and the other microphone hear it through air.
+pub fn truth_of<'a>(scene: &'a Scene, c: &Checked, home: usize, m: usize) -> Option<&'a str> {
+    let in_air = |m: usize| mic(scene, c, m).contact.is_none();
+    (in_air(home) && in_air(m)).then(|| scene.sources[nearest(scene, c, home)].name.as_str())
+}
+
 /// Compares with the truth.
 pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
     let mut s = Score::default();
-    let mic = |m: usize| {
-        let n = &c.names[m];
-        let take = scene.takes.iter().find(|t| t.file == n.file).expect("a file of the scene");
-        &take.mics[usize::from(n.channel) - 1]
-    };
+    let mic = |m: usize| mic(scene, c, m);
     let at = |m: usize| (c.names[m].file.as_str(), c.names[m].channel);
-    let nearest = |m: usize| {
-        let to = |i: usize| room::distance(scene.sources[i].position, mic(m).position);
-        mic(m).contact.or((0..scene.sources.len()).min_by(|a, b| to(*a).total_cmp(&to(*b)))).unwrap_or(0)
-    };
+    let nearest = |m: usize| nearest(scene, c, m);
     let mut rows_of = vec![0; scene.sources.len()];
     for row in &c.table.rows {
         let k = nearest(row.home);

@@ -133,7 +133,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The last check, judged with what the tracks carry now; 404 while there is none. */
+        /** The last check, judged with what the tracks carry now; `null` while there is none. */
         get: operations["show_check"];
         put?: never;
         /** Begin the check again, also after it was cancelled. */
@@ -1634,7 +1634,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CheckView"];
+                    "application/json": components["schemas"]["CheckView"] | null;
                 };
             };
             404: {

@@ -2,7 +2,9 @@
 //! was measured is left there as `a.wav` and `b.wav`.
 
 use marea_core::correct::Correction;
+use marea_core::decide::{Named, decide, tracks_of};
 use marea_core::measure::overview::OverviewBuilder;
+use marea_core::measure::session::{Heard, measure_session};
 use marea_core::measure::{PairOptions, measure_pair};
 use marea_core::render::{Mix, TrackRenderer, Voice};
 use marea_core::signal::{Placed, Source};
@@ -73,6 +75,10 @@ fn main() -> Done {
     if std::env::args().nth(2).as_deref() == Some("render") {
         let number = |n: usize| std::env::args().nth(n).unwrap_or_default();
         return render(&folder, number(3).parse()?, number(4).parse()?);
+    }
+    if std::env::args().nth(2).as_deref() == Some("check") {
+        let number = |n: usize| std::env::args().nth(n).unwrap_or_default();
+        return check(&folder, &number(3), number(4).parse()?);
     }
     let rate = SampleRate::new(48_000)?;
     println!("| what | measured | bar |\n|---|---|---|");
@@ -147,6 +153,98 @@ fn main() -> Done {
             short.1, long.1
         );
     }
+    whole_sessions(&folder)
+}
+
+/// Harbour Hall several times over, each time played anew, as working copies of so many minutes; a folder a set.
+fn copies(folder: &Path, set: &str, seeds: std::ops::Range<u64>, most: usize, minutes: usize) -> Done {
+    let place = folder.join(set);
+    std::fs::create_dir_all(&place)?;
+    let rate = SampleRate::new(48_000)?;
+    let mut made = 0;
+    for seed in seeds {
+        let played = harbour_hall::scene(75.0, seed).render();
+        for (name, planes) in &played.files {
+            for (c, plane) in planes.iter().enumerate() {
+                if made == most {
+                    break;
+                }
+                let wav = place.join("long.wav");
+                repeat(&wav, plane, 48_000 * 60 * minutes)?;
+                let of = place.join(format!("{seed} {} {}", name.trim_end_matches(".wav"), if c == 0 { "left" } else { "right" }));
+                std::fs::create_dir_all(&of)?;
+                prepare(&wav, &of, rate, &mut |_| true)?;
+                made += 1;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// The check of 6 to 48 tracks of five minutes and of 60 of an hour, each in a process of its own.
+fn whole_sessions(folder: &Path) -> Done {
+    copies(folder, "five", 3..8, 48, 5)?;
+    let wav = folder.join("five/long.wav");
+    decode(&wav)?;
+    let run = |set: &str, tracks: usize| -> Result<Vec<f64>, Box<dyn std::error::Error>> {
+        let out = std::process::Command::new(std::env::current_exe()?)
+            .arg(folder)
+            .args(["check", set, &tracks.to_string()])
+            .output()?;
+        let text = String::from_utf8(out.stdout)?;
+        Ok(text.split_whitespace().map(str::parse::<f64>).collect::<Result<Vec<_>, _>>()?)
+    };
+    for tracks in [6, 12, 24, 48] {
+        let (decoding, _) = seconds(|| (0..tracks).into_par_iter().map(|_| decode(&wav)).collect::<Result<Vec<_>, _>>());
+        let got = run("five", tracks)?;
+        let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
+        let bar = if tracks == 24 { "≤ 3 ×, ≤ 400 MB" } else { "grows with tracks × sources" };
+        println!(
+            "| whole check, {tracks} tracks × 5 min, {sources} sources | {:.2} × decoding them; {took:.1} s, {:.0} ms a track and source; \
+             peak {peak:.0} MB | {bar} |",
+            took / decoding,
+            1_000.0 * took / (tracks as f64 * sources)
+        );
+    }
+    std::fs::remove_dir_all(folder.join("five"))?;
+    copies(folder, "hour", 3..4, 5, 60)?;
+    let got = run("hour", 60)?;
+    let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
+    println!("| whole check, 60 tracks × 1 h (links to five files), {sources} sources | {took:.0} s; peak {peak:.0} MB | completes |");
+    std::fs::remove_dir_all(folder.join("hour"))?;
+    Ok(())
+}
+
+/// Checks so many tracks of a set and prints seconds, sources and peak memory.
+fn check(folder: &Path, set: &str, tracks: usize) -> Done {
+    let rate = SampleRate::new(48_000)?;
+    let mut places: Vec<_> = std::fs::read_dir(folder.join(set))?.filter_map(|e| Some(e.ok()?.path())).filter(|p| p.is_dir()).collect();
+    places.sort();
+    let names: Vec<Named> = (0..tracks)
+        .map(|i| {
+            let name = places[i % places.len()].file_name().unwrap_or_default().to_string_lossy().into_owned();
+            Named { file: format!("{name} {}.wav", i / places.len()), channel: 1, channels: 1 }
+        })
+        .collect();
+    // Channels of a pair were working copies of one file: the second is its second channel.
+    let sources = (0..tracks)
+        .map(|i| WorkFile::open(&channel_path(&places[i % places.len()], 1)))
+        .collect::<Result<Vec<_>, _>>()?;
+    let known = tracks_of(&names);
+    let heard: Vec<Heard> = sources
+        .iter()
+        .zip(&known)
+        .map(|(source, t)| Heard {
+            sound: Placed { source, start: 0 },
+            role: t.role,
+            said: None,
+            added: Vec::new(),
+            removed: Vec::new(),
+        })
+        .collect();
+    let (took, found) = seconds(|| measure_session(&heard, rate, &|_| true).map(|t| (decide(&t, &known), t.rows.len())));
+    let (_, rows) = found?;
+    println!("{took} {rows} {:.1}", peak_mb());
     Ok(())
 }
 

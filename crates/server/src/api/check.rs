@@ -208,14 +208,18 @@ impl Judged {
     }
 }
 
-/// The last check, judged with what the tracks carry now; 404 while there is none.
-#[utoipa::path(responses((status = 200, body = CheckView), (status = 404, body = ErrorBody)))]
+/// The last check, judged with what the tracks carry now; `null` while there is none.
+#[utoipa::path(responses((status = 200, body = Option<CheckView>), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/check")]
 pub async fn show_check(
     state: web::Data<State>,
     path: web::Path<String>,
-) -> Result<web::Json<CheckView>, ServerError> {
-    let j = Judged::of(&state, id(&path, "session")?).await?;
+) -> Result<web::Json<Option<CheckView>>, ServerError> {
+    let session = sessions::get(state.db(), id(&path, "session")?).await?.id;
+    let j = match Judged::of(&state, session).await {
+        Err(ServerError::NotFound(_) | ServerError::Conflict(_)) => return Ok(web::Json(None)),
+        judged => judged?,
+    };
     let moved = |of: &dyn Fn(usize) -> (f64, bool)| -> Vec<f64> {
         let moves: Vec<Move> =
             (0..j.rows.len()).map(|m| of(m)).map(|(frames, turned)| Move { frames, turned }).collect();
@@ -232,7 +236,7 @@ pub async fn show_check(
             advised_db: advised[i],
         })
         .collect();
-    Ok(web::Json(CheckView {
+    Ok(web::Json(Some(CheckView {
         findings: j.findings(),
         tracks: j.measured.tracks,
         stale: j.stale,
@@ -241,7 +245,7 @@ pub async fn show_check(
         whole,
         advice: j.recorded.tracks,
         sources: j.recorded.sources,
-    }))
+    })))
 }
 
 /// Begin the check again, also after it was cancelled.

@@ -1,5 +1,5 @@
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
-import { ApiError, ask, client, type Schemas } from '../../api/client'
+import { ask, client, type Schemas } from '../../api/client'
 import { useSession } from '../../session/store'
 import { tellTrouble } from '../../shared/notice'
 
@@ -23,8 +23,7 @@ export function useCheck() {
       const got = await ask(client.GET('/api/sessions/{session}/check', path()))
       if (session === store.id) check.value = got
     } catch (e) {
-      if ((e as ApiError).status === 404 && session === store.id) check.value = null
-      else if ((e as ApiError).status !== 409) tellTrouble((e as Error).message)
+      tellTrouble((e as Error).message)
     }
     loaded.value = true
   }
