@@ -2,7 +2,8 @@
 
 use marea_core::correct::Correction;
 use marea_core::decide::{
-    Check, Kind, Link, Move, Named, Policy, Severity, Side, Track, decide, guess, said, solve, sum_gain, tracks_of, whole,
+    Check, Kind, Link, Move, Named, Policy, Severity, Side, Track, decide, guess, said, solve, sum_gain, tracks_of,
+    whole,
 };
 use marea_core::measure::Verdict;
 use marea_core::measure::arrival::{BANDS_HZ, Cell, Row, Table, Transfer, empty};
@@ -52,7 +53,8 @@ impl Stage {
             tracks: Vec::new(),
         };
         for i in 0..count {
-            let p = [1.6 * i as f64 + rng.random_range(-0.3..0.3), rng.random_range(4.0..6.5), rng.random_range(0.6..1.1)];
+            let p =
+                [1.6 * i as f64 + rng.random_range(-0.3..0.3), rng.random_range(4.0..6.5), rng.random_range(0.6..1.1)];
             let turn: f64 = rng.random_range(0.0..6.28);
             s.sources.push(p);
             s.mics.push([p[0] + 0.2 * turn.cos(), p[1] + 0.2 * turn.sin(), p[2] + 0.15]);
@@ -175,7 +177,10 @@ fn with_many_sources_planted_signs_come_back() {
     }
     assert_eq!(solve(rows, mics, &links, None).mics, planted);
     let anchored = solve(rows, mics, &links, Some(4));
-    assert!(anchored.mics.iter().zip(&planted).all(|(a, p)| *a == -p), "the anchor keeps its polarity, the rest follows");
+    assert!(
+        anchored.mics.iter().zip(&planted).all(|(a, p)| *a == -p),
+        "the anchor keeps its polarity, the rest follows"
+    );
 }
 
 #[test]
@@ -302,7 +307,8 @@ fn policies_say_what_is_moved_and_why() {
     s.tracks[main + 1].policy = Some(Policy::BringIn);
     let c = decide(&t, &s.tracks);
     assert_eq!(c.tracks[extra].offset_frames, 0.0);
-    let first = t.rows.iter().flat_map(|r| [main, main + 1].map(|m| r.cells[m].lag_frames.unwrap())).fold(f64::MAX, f64::min);
+    let first =
+        t.rows.iter().flat_map(|r| [main, main + 1].map(|m| r.cells[m].lag_frames.unwrap())).fold(f64::MAX, f64::min);
     for m in [main, main + 1] {
         assert!((c.tracks[m].offset_frames + first).abs() < 0.06, "the pair moves as a set");
     }

@@ -96,7 +96,13 @@ pub fn check(played: &Rendered, rate: SampleRate) -> Checked {
         .iter()
         .zip(&tracks)
         .zip(&said)
-        .map(|((s, t), said)| Heard { sound: Placed { source: s, start: 0 }, role: t.role, said: *said, added: Vec::new(), removed: Vec::new() })
+        .map(|((s, t), said)| Heard {
+            sound: Placed { source: s, start: 0 },
+            role: t.role,
+            said: *said,
+            added: Vec::new(),
+            removed: Vec::new(),
+        })
         .collect();
     let table = measure_session(&heard, rate, &|_| true).expect("memory is readable");
     let check = decide(&table, &tracks);
@@ -145,7 +151,10 @@ pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
                     s.solid_wrong += usize::from(!right);
                     s.sign_wrong += usize::from(cell.sign != sign);
                     if !right || cell.sign != sign {
-                        s.notes.push(format!("{} in {}: {:?} instead of {lag:.1}", scene.sources[k].name, c.tracks[m].label, cell.lag_frames));
+                        s.notes.push(format!(
+                            "{} in {}: {:?} instead of {lag:.1}",
+                            scene.sources[k].name, c.tracks[m].label, cell.lag_frames
+                        ));
                     }
                 }
                 Verdict::Likely => {

@@ -115,12 +115,7 @@ fn room(rng: &mut ChaCha8Rng) -> Room {
         _ => ([24.0, 16.0, 9.0], 1.6),
     };
     let stretch = |v: f64, rng: &mut ChaCha8Rng| v * rng.random_range(0.9..1.15);
-    Room {
-        size: size.map(|v| stretch(v, rng)),
-        reflection: rng.random_range(0.5..0.8),
-        order: 2,
-        reverberation_s,
-    }
+    Room { size: size.map(|v| stretch(v, rng)), reflection: rng.random_range(0.5..0.8), order: 2, reverberation_s }
 }
 
 /// Different players by name; a second one of a kind carries its side.
@@ -232,12 +227,7 @@ fn perform(
         .collect()
 }
 
-fn near_mics(
-    sources: &[SoundSource],
-    players: &[Player],
-    backed: Option<usize>,
-    rng: &mut ChaCha8Rng,
-) -> Vec<Take> {
+fn near_mics(sources: &[SoundSource], players: &[Player], backed: Option<usize>, rng: &mut ChaCha8Rng) -> Vec<Take> {
     let mut takes = Vec::new();
     let at_source = |s: &SoundSource, far: f64, rng: &mut ChaCha8Rng| {
         let turn = rng.random_range(-1.2..1.2f64);
@@ -290,9 +280,7 @@ fn pairs(
     let front = places.iter().map(|p| p[1]).fold(f64::MAX, f64::min);
     let mut made = Vec::new();
     let mut stand = |word: &str, y: f64, z: f64, apart: f64, pattern: f64, rng: &mut ChaCha8Rng| {
-        let mics = [-0.5, 0.5].map(|side| {
-            Mic::at([middle + side * apart, y, z], [side * 0.8, 1.0, -0.3], pattern)
-        });
+        let mics = [-0.5, 0.5].map(|side| Mic::at([middle + side * apart, y, z], [side * 0.8, 1.0, -0.3], pattern));
         if rng.random_bool(0.5) {
             takes.push(Take { file: format!("{word}.wav"), mics: mics.to_vec() });
             made.push([(format!("{word}.wav"), 1), (format!("{word}.wav"), 2)]);

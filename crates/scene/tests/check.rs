@@ -111,7 +111,10 @@ fn input_that_is_no_session_is_answered_calmly() {
 fn sixty_four_tracks_of_noise_share_nothing() {
     let tracks: Vec<(Vec<f32>, i64)> = (0..64).map(|i| (noise(i, 144_000), 0)).collect();
     let (t, found) = table(&tracks);
-    let solid = t.rows.iter().flat_map(|r| r.cells.iter().enumerate().filter(|(m, c)| *m != r.home && c.verdict == Verdict::Solid));
+    let solid = t
+        .rows
+        .iter()
+        .flat_map(|r| r.cells.iter().enumerate().filter(|(m, c)| *m != r.home && c.verdict == Verdict::Solid));
     assert_eq!(solid.count(), 0);
     assert!(found.iter().all(|(k, _)| matches!(k, Kind::Unrelated | Kind::Noisy)), "{found:?}");
 }
@@ -162,7 +165,13 @@ fn hits_by_hand_count() {
     let b: Vec<f32> = (0..480_000).map(|i| if i >= 150 { a[i - 150] * 0.4 } else { 0.0 }).collect();
     let (sa, sb) = (MemSource(a), MemSource(b));
     let measure = |added: Vec<i64>, removed: Vec<i64>| {
-        let heard = |source, role, added, removed| Heard { sound: Placed { source, start: 0 }, role, said: None, added, removed };
+        let heard = |source, role, added, removed| Heard {
+            sound: Placed { source, start: 0 },
+            role,
+            said: None,
+            added,
+            removed,
+        };
         let near = marea_core::measure::session::Role::Near;
         let main = marea_core::measure::session::Role::Main;
         let tracks = [heard(&sa, near, added, removed), heard(&sb, main, Vec::new(), Vec::new())];
@@ -186,9 +195,8 @@ fn cells_agree_with_an_independent_room_simulator() {
     let mut reader = hound::WavReader::open(folder.join("session.wav")).unwrap();
     let all: Vec<f32> = reader.samples::<i16>().map(|s| f32::from(s.unwrap()) / 32_768.0).collect();
     let sounds: Vec<MemSource> = (0..4).map(|m| MemSource(all.iter().skip(m).step_by(4).copied().collect())).collect();
-    let names: Vec<Named> = ["Bell", "Block", "Drum", "Main"]
-        .map(|n| Named { file: format!("{n}.wav"), channel: 1, channels: 1 })
-        .to_vec();
+    let names: Vec<Named> =
+        ["Bell", "Block", "Drum", "Main"].map(|n| Named { file: format!("{n}.wav"), channel: 1, channels: 1 }).to_vec();
     let tracks = tracks_of(&names);
     let heard: Vec<Heard> = sounds
         .iter()

@@ -165,9 +165,13 @@ pub fn effects_of(case: &Case, proposals: &[Proposal]) -> Vec<Effect> {
         .iter()
         .filter(|p| p.offset_frames.is_some() || p.invert.is_some())
         .flat_map(|p| {
-            every_sum(case, p.track, proposals)
-                .into_iter()
-                .map(|(row, other, before_db, after_db)| Effect { track: p.track, other, row, before_db, after_db })
+            every_sum(case, p.track, proposals).into_iter().map(|(row, other, before_db, after_db)| Effect {
+                track: p.track,
+                other,
+                row,
+                before_db,
+                after_db,
+            })
         })
         .filter(|e| (e.after_db - e.before_db).abs() >= WORTH_DB)
         .collect();
@@ -189,7 +193,8 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
             continue;
         }
         // Of microphones in air: an electrical pickup's lows are the engineer's choice.
-        let set: Vec<_> = row.members.iter().filter(|m| row.cells[**m].lag_frames.is_some()).map(|m| advised(*m)).collect();
+        let set: Vec<_> =
+            row.members.iter().filter(|m| row.cells[**m].lag_frames.is_some()).map(|m| advised(*m)).collect();
         let Some(bands) = (set.len() > 1).then(|| sum_gain(row, &set, case.rate_hz)).flatten() else { continue };
         let lows = BANDS_HZ.iter().take_while(|hz| **hz <= LOWS_HZ).count();
         let all: f64 = bands.iter().map(|b| b[1]).sum();

@@ -8,7 +8,7 @@
 use super::Case;
 use crate::measure::Verdict;
 use crate::measure::arrival::Row;
-use crate::measure::consistent::{later, latencies};
+use crate::measure::consistent::{latencies, later};
 use crate::measure::session::Role;
 use nalgebra::{DMatrix, DVector, SymmetricEigen};
 
@@ -250,7 +250,8 @@ impl Problem {
 
     /// What is believed beforehand: which unknown, its value, and how far it may be off.
     fn beliefs(&self) -> impl Iterator<Item = (usize, f64, f64)> {
-        let sources = (0..self.rows).flat_map(|r| [(0, 0.0, 20.0), (1, 0.0, 20.0), (2, 0.0, FLAT_M)].map(|(a, v, s)| (r * 3 + a, v, s)));
+        let sources = (0..self.rows)
+            .flat_map(|r| [(0, 0.0, 20.0), (1, 0.0, 20.0), (2, 0.0, FLAT_M)].map(|(a, v, s)| (r * 3 + a, v, s)));
         let mics = (0..self.mics.len()).flat_map(|i| {
             let at = self.mic(i);
             match self.near[i] {

@@ -6,7 +6,7 @@ use super::{Case, Finding, Kind, Proposal, Severity};
 use crate::correct::offset_for_lag;
 use crate::measure::Verdict;
 use crate::measure::arrival::Cell;
-use crate::measure::consistent::{later, latencies, most, weighted_middle};
+use crate::measure::consistent::{latencies, later, most, weighted_middle};
 use crate::measure::session::Role;
 
 /// Microphones stand up to this far from their sources; half of it is the error floor of one pair, in seconds.
@@ -134,7 +134,11 @@ fn weigh((frames, sigma): (f64, f64), said: Vec<(f64, f64)>, case: &Case) -> Mic
     let backed = if frames < 0.0 { solid >= 2 } else { solid >= 1 || (near.len() >= 2 && weight >= BACKED) };
     let clear = frames.abs() > LEAST_S * case.rate_hz && frames.abs() > SIGMAS * sigma && backed;
     let verdict = clear.then(|| {
-        if solid >= 2 && sigma < SURE_S * case.rate_hz && spread < SPREAD_S * case.rate_hz { Verdict::Solid } else { Verdict::Likely }
+        if solid >= 2 && sigma < SURE_S * case.rate_hz && spread < SPREAD_S * case.rate_hz {
+            Verdict::Solid
+        } else {
+            Verdict::Likely
+        }
     });
     Mic { frames, partners: said.len(), spread, verdict }
 }
@@ -172,7 +176,11 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
                 mic.partners,
                 case.ms(mic.spread),
             ),
-            advice: format!("Move it {} by {:.2} ms.", if moved < 0.0 { "earlier" } else { "later" }, case.ms(moved.abs())),
+            advice: format!(
+                "Move it {} by {:.2} ms.",
+                if moved < 0.0 { "earlier" } else { "later" },
+                case.ms(moved.abs())
+            ),
             effects: effects_of(case, &proposals),
             proposals,
         });

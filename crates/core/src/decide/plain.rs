@@ -72,7 +72,10 @@ pub fn findings(case: &Case) -> Vec<Finding> {
                 Kind::Noisy,
                 vec![m],
                 Severity::Caution,
-                format!("The noise of {name} lies only {own:.0} dB under its loud passages, at {:.0} dBFS.", f.floor_db),
+                format!(
+                    "The noise of {name} lies only {own:.0} dB under its loud passages, at {:.0} dBFS.",
+                    f.floor_db
+                ),
                 "Measurements on it count for less.",
             ));
         }
@@ -151,7 +154,13 @@ fn displaced(case: &Case, m: usize) -> Option<Finding> {
         let seconds = (shift as f64 / case.rate_hz).abs();
         let stamped = case.tracks[m].stamped;
         let mut f = plain(
-            if stamped { Kind::StampDisagrees } else if shift > 0 { Kind::Late } else { Kind::Early },
+            if stamped {
+                Kind::StampDisagrees
+            } else if shift > 0 {
+                Kind::Late
+            } else {
+                Kind::Early
+            },
             vec![m],
             Severity::Fault,
             format!(
@@ -199,7 +208,10 @@ fn sets(case: &Case) -> Vec<Finding> {
     for (m, t) in case.tracks.iter().enumerate() {
         let Some(set) = t.set.filter(|s| !seen.contains(s)) else {
             // A track that calls itself one side stands alone.
-            if t.set.is_none() && matches!(t.side, Side::Left | Side::Right) && matches!(t.role, Role::Main | Role::Room) {
+            if t.set.is_none()
+                && matches!(t.side, Side::Left | Side::Right)
+                && matches!(t.role, Role::Main | Role::Room)
+            {
                 let other = if t.side == Side::Left { "right" } else { "left" };
                 found.push(plain(
                     Kind::ChannelMissing,

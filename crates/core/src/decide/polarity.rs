@@ -97,10 +97,8 @@ pub fn judge(case: &Case) -> Judged {
             let agrees = |l: &Link| l.sign * s.mics[m] * s.rows[l.row] > 0;
             let others: Vec<&&Link> = mine.iter().filter(|l| !own.contains(&l.row)).collect();
             let solid: Vec<&&&Link> = others.iter().filter(|l| l.weight >= 1.0).collect();
-            let (for_it, against) = (
-                solid.iter().filter(|l| agrees(l)).count(),
-                solid.iter().filter(|l| !agrees(l)).count(),
-            );
+            let (for_it, against) =
+                (solid.iter().filter(|l| agrees(l)).count(), solid.iter().filter(|l| !agrees(l)).count());
             let weak_for = others.iter().filter(|l| agrees(l)).map(|l| l.weight).sum::<f64>();
             let weak_against = others.iter().filter(|l| !agrees(l)).map(|l| l.weight).sum::<f64>();
             let wired = s.mics[m] < 0;
@@ -109,7 +107,7 @@ pub fn judge(case: &Case) -> Judged {
             let hits = mine.iter().map(|l| case.table.rows[l.row].cells[m].hits).sum();
             let verdict = if for_it >= 2 && against * 3 <= for_it {
                 Verdict::Solid
-            } else if weak_for > 0.4 && weak_for > 1.5 * weak_against {
+            } else if (for_it >= 1 || weak_for >= 3.0 * LIKELY_COUNTS) && weak_for > 2.0 * weak_against {
                 Verdict::Likely
             } else {
                 Verdict::Undecided
@@ -122,8 +120,8 @@ pub fn judge(case: &Case) -> Judged {
                 wired,
                 opposed: own_against,
                 verdict: (!mine.is_empty()).then_some(verdict),
-                for_it,
-                against,
+                for_it: others.iter().filter(|l| agrees(l)).count(),
+                against: others.iter().filter(|l| !agrees(l)).count(),
                 hits,
                 either: others.is_empty(),
                 turns,
@@ -168,7 +166,8 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
         let Some(verdict) = mic.verdict.filter(|_| told) else { continue };
         let (kind, severity, verdict, text, advice) = match (mic.wired, mic.opposed) {
             _ if mic.either || verdict == Verdict::Undecided => {
-                let Some(row) = own.or(mic.wired.then_some(0)) else { continue };
+                // Only its own source makes a statement about it worth an ear.
+                let Some(row) = own else { continue };
                 (
                     Kind::Undecided,
                     Severity::Caution,

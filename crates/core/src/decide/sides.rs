@@ -43,7 +43,8 @@ pub fn pairs(case: &Case) -> Vec<[usize; 2]> {
     sets.sort_unstable();
     sets.dedup();
     let half = |set: usize, side: Side| {
-        let mut of = (0..case.tracks.len()).filter(|m| case.tracks[*m].set == Some(set) && case.tracks[*m].side == side);
+        let mut of =
+            (0..case.tracks.len()).filter(|m| case.tracks[*m].set == Some(set) && case.tracks[*m].side == side);
         of.next().filter(|_| of.next().is_none())
     };
     sets.into_iter().filter_map(|s| Some([half(s, Side::Left)?, half(s, Side::Right)?])).collect()
@@ -135,8 +136,7 @@ pub fn judge(case: &Case) -> Sides {
             crossed.push(Crossed { pair: *pair, verdict, sources, by: by.join(", "), unsure });
         }
     }
-    let swapped: Vec<[usize; 2]> =
-        crossed.iter().filter(|c| c.verdict > Verdict::Undecided).map(|c| c.pair).collect();
+    let swapped: Vec<[usize; 2]> = crossed.iter().filter(|c| c.verdict > Verdict::Undecided).map(|c| c.pair).collect();
     let trusted = pairs
         .iter()
         .zip(&heard)
@@ -163,7 +163,8 @@ pub fn findings(case: &Case, sides: &Sides) -> Vec<Finding> {
         .iter()
         .map(|c| {
             let [l, r] = c.pair;
-            let swap = |track: usize, side: Side| Proposal { track, offset_frames: None, invert: None, side: Some(side) };
+            let swap =
+                |track: usize, side: Side| Proposal { track, offset_frames: None, invert: None, side: Some(side) };
             Finding {
                 kind: if c.unsure { Kind::Undecided } else { Kind::PairSwapped },
                 tracks: vec![l, r],

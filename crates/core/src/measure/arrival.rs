@@ -434,7 +434,8 @@ fn wave(
     // The largest excursion of each step is kept, so that an attack is not lost between points.
     let points: Vec<f32> = (0..WAVE_POINTS)
         .map(|i| {
-            let part = &mean[i * len / WAVE_POINTS..((i + 1) * len / WAVE_POINTS).max(i * len / WAVE_POINTS + 1).min(len)];
+            let part =
+                &mean[i * len / WAVE_POINTS..((i + 1) * len / WAVE_POINTS).max(i * len / WAVE_POINTS + 1).min(len)];
             part.iter().copied().max_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap_or(0.0)
         })
         .collect();

@@ -141,10 +141,8 @@ fn unreflect(rows: &mut [Row], rate: SampleRate) {
                 cell.take(a, "the first arrival, as the way back shows; a reflection is stronger");
             } else if cell.verdict == Verdict::Solid {
                 cell.verdict = Verdict::Likely;
-                cell.reason = format!(
-                    "{:.1} ms longer than the way back: perhaps a reflection",
-                    rate.ms(there - expected)
-                );
+                cell.reason =
+                    format!("{:.1} ms longer than the way back: perhaps a reflection", rate.ms(there - expected));
             }
         }
     }
@@ -175,7 +173,8 @@ fn within_reach(rows: &mut [Row], rate: SampleRate) {
     }
     for (i, m, limit) in latest {
         let cell = &mut rows[i].cells[m];
-        let fits = cell.alternatives.iter().filter(|a| a.lag_frames <= limit && a.lag_frames > 0.0 && a.part >= ALTERNATIVE);
+        let fits =
+            cell.alternatives.iter().filter(|a| a.lag_frames <= limit && a.lag_frames > 0.0 && a.part >= ALTERNATIVE);
         if let Some(a) = fits.copied().max_by(|a, b| a.part.total_cmp(&b.part)) {
             cell.take(a, "the first arrival, as the other sources show; a reflection is stronger");
         } else if cell.verdict == Verdict::Solid {

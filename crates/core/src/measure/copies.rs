@@ -14,8 +14,7 @@ const LEFT_DB: f64 = -40.0;
 /// Loud places compared.
 const PLACES: usize = 12;
 /// Speeds a recording is played at when its rate was taken for another, as factors.
-const SPEEDS: [f64; 6] =
-    [44_100.0 / 48_000.0, 48_000.0 / 44_100.0, 0.5, 2.0, 44_100.0 / 96_000.0, 96_000.0 / 44_100.0];
+const SPEEDS: [f64; 6] = [44_100.0 / 48_000.0, 48_000.0 / 44_100.0, 0.5, 2.0, 44_100.0 / 96_000.0, 96_000.0 / 44_100.0];
 
 /// Two tracks that are one recording.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]

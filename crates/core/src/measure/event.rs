@@ -126,7 +126,10 @@ impl Stage<'_> {
         let mut order = Vec::new();
         for i in 0..n {
             for j in 0..i {
-                let (long, struck) = (apart([&passages[i], &passages[j]], [near[i], near[j]]), apart([&strikes[i], &strikes[j]], [near[i], near[j]]));
+                let (long, struck) = (
+                    apart([&passages[i], &passages[j]], [near[i], near[j]]),
+                    apart([&strikes[i], &strikes[j]], [near[i], near[j]]),
+                );
                 let value = match said(i, j) {
                     // A name is believed unless the two never sound together.
                     Some(true) if long < NEVER_DB || struck < NEVER_DB * 0.5 => 0.0,

@@ -110,10 +110,8 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         .collect::<Result<_, _>>()?;
     let common = Common::of(&surveys);
     let shift = common_time(common.as_ref(), &surveys, rate);
-    let mut near: Vec<bool> = tracks
-        .iter()
-        .map(|t| !matches!(t.role, Role::Main | Role::Room | Role::Print | Role::Rendered))
-        .collect();
+    let mut near: Vec<bool> =
+        tracks.iter().map(|t| !matches!(t.role, Role::Main | Role::Room | Role::Print | Role::Rendered)).collect();
     if near.iter().filter(|n| **n).count() < 1 {
         near.fill(true);
     }
@@ -141,7 +139,9 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
     settle(&mut rows, rate);
     let sounds: Vec<&Placed> = tracks.iter().map(|t| &t.sound).collect();
     let lost: Vec<bool> = (0..tracks.len())
-        .map(|m| surveys[m].facts.loud_db > -90.0 && !rows.iter().any(|r| r.home != m && r.cells[m].lag_frames.is_some()))
+        .map(|m| {
+            surveys[m].facts.loud_db > -90.0 && !rows.iter().any(|r| r.home != m && r.cells[m].lag_frames.is_some())
+        })
         .collect();
     Ok(Table {
         rate_hz: rate.hz(),
@@ -210,7 +210,8 @@ impl Bench<'_> {
             .map(|m| if m == home { Ok(own.clone()) } else { self.cell(home, m, &group, go_on) })
             .collect::<Result<_, MeasureError>>()?;
         let loud = |at: i64| self.surveys[home].bright.largest(at, at + self.rate.frames(0.012));
-        let strongest = (0..group.hits.len()).max_by(|a, b| loud(group.hits[*a].at).total_cmp(&loud(group.hits[*b].at)));
+        let strongest =
+            (0..group.hits.len()).max_by(|a, b| loud(group.hits[*a].at).total_cmp(&loud(group.hits[*b].at)));
         Ok(Some(Row {
             strongest: strongest.unwrap_or(0),
             home,

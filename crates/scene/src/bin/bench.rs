@@ -171,7 +171,11 @@ fn copies(folder: &Path, set: &str, seeds: std::ops::Range<u64>, most: usize, mi
                 }
                 let wav = place.join("long.wav");
                 repeat(&wav, plane, 48_000 * 60 * minutes)?;
-                let of = place.join(format!("{seed} {} {}", name.trim_end_matches(".wav"), if c == 0 { "left" } else { "right" }));
+                let of = place.join(format!(
+                    "{seed} {} {}",
+                    name.trim_end_matches(".wav"),
+                    if c == 0 { "left" } else { "right" }
+                ));
                 std::fs::create_dir_all(&of)?;
                 prepare(&wav, &of, rate, &mut |_| true)?;
                 made += 1;
@@ -195,7 +199,8 @@ fn whole_sessions(folder: &Path) -> Done {
         Ok(text.split_whitespace().map(str::parse::<f64>).collect::<Result<Vec<_>, _>>()?)
     };
     for tracks in [6, 12, 24, 48] {
-        let (decoding, _) = seconds(|| (0..tracks).into_par_iter().map(|_| decode(&wav)).collect::<Result<Vec<_>, _>>());
+        let (decoding, _) =
+            seconds(|| (0..tracks).into_par_iter().map(|_| decode(&wav)).collect::<Result<Vec<_>, _>>());
         let got = run("five", tracks)?;
         let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
         let bar = if tracks == 24 { "≤ 3 ×, ≤ 400 MB" } else { "grows with tracks × sources" };
@@ -210,7 +215,9 @@ fn whole_sessions(folder: &Path) -> Done {
     copies(folder, "hour", 3..4, 5, 60)?;
     let got = run("hour", 60)?;
     let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
-    println!("| whole check, 60 tracks × 1 h (links to five files), {sources} sources | {took:.0} s; peak {peak:.0} MB | completes |");
+    println!(
+        "| whole check, 60 tracks × 1 h (links to five files), {sources} sources | {took:.0} s; peak {peak:.0} MB | completes |"
+    );
     std::fs::remove_dir_all(folder.join("hour"))?;
     Ok(())
 }
@@ -218,7 +225,8 @@ fn whole_sessions(folder: &Path) -> Done {
 /// Checks so many tracks of a set and prints seconds, sources and peak memory.
 fn check(folder: &Path, set: &str, tracks: usize) -> Done {
     let rate = SampleRate::new(48_000)?;
-    let mut places: Vec<_> = std::fs::read_dir(folder.join(set))?.filter_map(|e| Some(e.ok()?.path())).filter(|p| p.is_dir()).collect();
+    let mut places: Vec<_> =
+        std::fs::read_dir(folder.join(set))?.filter_map(|e| Some(e.ok()?.path())).filter(|p| p.is_dir()).collect();
     places.sort();
     let names: Vec<Named> = (0..tracks)
         .map(|i| {
@@ -242,7 +250,8 @@ fn check(folder: &Path, set: &str, tracks: usize) -> Done {
             removed: Vec::new(),
         })
         .collect();
-    let (took, found) = seconds(|| measure_session(&heard, rate, &|_| true).map(|t| (decide(&t, &known), t.rows.len())));
+    let (took, found) =
+        seconds(|| measure_session(&heard, rate, &|_| true).map(|t| (decide(&t, &known), t.rows.len())));
     let (_, rows) = found?;
     println!("{took} {rows} {:.1}", peak_mb());
     Ok(())

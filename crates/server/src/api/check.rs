@@ -5,8 +5,8 @@ use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::tracks::{TrackPatch, TrackRow};
 use crate::db::{checks, jobs, sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::check::{Measured, basis, known, title};
 use crate::jobs::Task;
+use crate::jobs::check::{Measured, basis, known, title};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::correct::Correction;
 use marea_core::decide::{Advice, Check, Finding, Kind, Move, Severity, SourceOf, decide, whole as sums_of};
@@ -144,7 +144,9 @@ impl Judged {
                 let row = &self.rows[f.tracks[0]];
                 let (standing, note) = match row.dismissed.0.get(&key) {
                     Some(reason) => (Standing::Dismissed, reason.clone()),
-                    None if !row.correction().is_neutral() && self.recorded.findings.iter().any(|r| self.key(r) == key) => {
+                    None if !row.correction().is_neutral()
+                        && self.recorded.findings.iter().any(|r| self.key(r) == key) =>
+                    {
                         (Standing::Open, "still there with the corrections carried now".into())
                     }
                     None => (Standing::Open, String::new()),
@@ -177,7 +179,8 @@ impl Judged {
             .collect();
         let named = marea_core::decide::tracks_of(&names);
         let mut found = Vec::new();
-        for (l, t) in self.rows.iter().enumerate().filter(|(m, t)| t.side == "right" && named[*m].side.word() == "left") {
+        for (l, t) in self.rows.iter().enumerate().filter(|(m, t)| t.side == "right" && named[*m].side.word() == "left")
+        {
             let other = (0..self.rows.len()).find(|r| {
                 let mate = &self.rows[*r];
                 mate.side == "left" && named[*r].side.word() == "right" && named[*r].set == named[l].set

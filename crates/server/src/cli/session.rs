@@ -121,11 +121,8 @@ fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
     let work = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
     let rates = paths.iter().filter_map(|p| marea_media::AudioReader::open(p).ok().map(|r| r.info().rate));
     let rate = rates.into_iter().next().ok_or_else(|| format!("no file in {} can be read", folder.display()))?;
-    let loaded: Vec<Result<Loaded, String>> = paths
-        .par_iter()
-        .enumerate()
-        .map(|(i, path)| load(path, &work.path().join(i.to_string()), rate))
-        .collect();
+    let loaded: Vec<Result<Loaded, String>> =
+        paths.par_iter().enumerate().map(|(i, path)| load(path, &work.path().join(i.to_string()), rate)).collect();
     let (mut files, mut unreadable) = (Vec::new(), Vec::new());
     for l in loaded {
         match l {

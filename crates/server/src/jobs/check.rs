@@ -90,7 +90,11 @@ pub async fn keep_up(w: &Workers, session: Uuid) -> Result<(), ServerError> {
 
 /// For people.
 pub fn title(tracks: usize) -> String {
-    if tracks == 1 { "Checking the session (1 track)".into() } else { format!("Checking the session ({tracks} tracks)") }
+    if tracks == 1 {
+        "Checking the session (1 track)".into()
+    } else {
+        format!("Checking the session ({tracks} tracks)")
+    }
 }
 
 /// Measures the table and keeps it.

@@ -306,7 +306,10 @@ async fn the_check_is_read_and_decided_on() {
     let cells = "return [document.querySelectorAll('[data-test=arrivals] tbody tr').length, document.querySelectorAll('[data-test=arrivals] td').length]";
     assert_eq!(b.js(cells).await, serde_json::json!([5, 55]));
     let head = b.js("return document.querySelector('article h3').innerText").await;
-    assert!(head.as_str().unwrap().contains("is wired inverted") || head.as_str().unwrap().contains("swapped"), "{head}");
+    assert!(
+        head.as_str().unwrap().contains("is wired inverted") || head.as_str().unwrap().contains("swapped"),
+        "{head}"
+    );
     // What it would do elsewhere is told before it is accepted.
     b.click("[data-test=finding-wired-inverted] [data-test=effects]").await;
     b.until("effects", "return document.querySelectorAll('[data-test=effects-table] tr').length > 1").await;

@@ -149,7 +149,11 @@ async fn a_recording_that_is_gone_is_named_and_the_rest_goes_on() {
             let path = entry.path();
             if path.to_string_lossy().contains(sha) {
                 gone += 1;
-                if path.is_dir() { std::fs::remove_dir_all(&path).unwrap() } else { std::fs::remove_file(&path).unwrap() }
+                if path.is_dir() {
+                    std::fs::remove_dir_all(&path).unwrap()
+                } else {
+                    std::fs::remove_file(&path).unwrap()
+                }
             } else if path.is_dir() {
                 folders.push(path);
             }

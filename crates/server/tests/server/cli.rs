@@ -121,7 +121,10 @@ fn a_folder_is_checked_and_aligned_as_a_session() {
     assert!(faults.is_empty(), "{faults:?}");
     let track = |file: &str| report["tracks"].as_array().unwrap().iter().find(|t| t["file"] == file).unwrap();
     assert_eq!((&track("Frame drum.wav")["invert"], &track("Cajón back.wav")["invert"]), (&true.into(), &true.into()));
-    assert_eq!((&track("Main pair.wav")["policy"], &track("Main pair.wav")["offset_samples"]), (&"keep-distance".into(), &0.0.into()));
+    assert_eq!(
+        (&track("Main pair.wav")["policy"], &track("Main pair.wav")["offset_samples"]),
+        (&"keep-distance".into(), &0.0.into())
+    );
     assert_eq!(report["arrivals"].as_array().unwrap().len(), 5 * 11);
     assert_eq!(report["swapped_pairs"][0][0]["file"], "Hall pair.wav");
     assert_eq!(report["unreadable"].as_array().unwrap().len(), 1);
@@ -132,7 +135,13 @@ fn a_folder_is_checked_and_aligned_as_a_session() {
     let after: Value = serde_json::from_slice(&out.stdout).unwrap();
     assert_eq!(after["swapped_pairs"], Value::Array(Vec::new()));
     let kinds: Vec<&str> = after["findings"].as_array().unwrap().iter().map(|f| f["kind"].as_str().unwrap()).collect();
-    let about = |t: &Value, kind: &str| t["findings"].as_array().unwrap().iter().any(|f| f["kind"] == kind && f["tracks"][0]["file"] == "Frame drum.wav");
+    let about = |t: &Value, kind: &str| {
+        t["findings"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .any(|f| f["kind"] == kind && f["tracks"][0]["file"] == "Frame drum.wav")
+    };
     assert!(about(&report, "wired-inverted") && !about(&after, "wired-inverted"), "{kinds:?}");
     assert!(!kinds.contains(&"pair-swapped") && !kinds.contains(&"opposed-by-placement"), "{kinds:?}");
     // Nothing found is status 0; nothing to check is status 2.
