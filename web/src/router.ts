@@ -8,7 +8,7 @@ export const router = createRouter({
       path: '/sessions/:session',
       component: () => import('./frame/SessionFrame.vue'),
       children: [
-        { path: '', redirect: (to) => ({ name: 'recordings', params: to.params }) },
+        { path: '', redirect: (to) => ({ name: 'check', params: to.params }) },
         { path: 'recordings', name: 'recordings', component: () => import('./views/recordings/RecordingsView.vue') },
         { path: 'check', name: 'check', component: () => import('./views/check/CheckView.vue') },
         { path: 'align', name: 'align', component: () => import('./views/align/AlignView.vue') },

@@ -74,7 +74,7 @@ onMounted(load)
         <tbody>
           <tr v-for="s in sessions" :key="s.id">
             <td>
-              <router-link :to="{ name: 'recordings', params: { session: s.id } }" data-test="session">{{ s.name }}</router-link>
+              <router-link :to="{ name: 'check', params: { session: s.id } }" data-test="session">{{ s.name }}</router-link>
               <span v-if="s.is_demo" class="soft"> demo</span>
             </td>
             <td>{{ s.rate_hz ? `${s.rate_hz / 1000} kHz` : 'nothing brought in yet' }}</td>
