@@ -72,15 +72,21 @@ impl Fine {
     pub fn residual(&self, sign: i8) -> f64 {
         let s = f64::from(sign);
         let score = |d: f64| {
-            self.bins.iter().map(|(o, re, im, w)| w * s * (re * (o * d).cos() - im * (o * d).sin())).sum::<f64>()
+            let part = |(o, re, im, w): &(f64, f64, f64, f64)| {
+                let (sin, cos) = (o * d).sin_cos();
+                w * s * (re * cos - im * sin)
+            };
+            self.bins.iter().map(part).sum::<f64>()
         };
-        let mut best =
-            (-100..=100).map(|i| f64::from(i) / 100.0).max_by(|x, y| score(*x).total_cmp(&score(*y))).unwrap_or(0.0);
-        let mut step = 0.005;
+        // The band ends under half the rate: between tenths of a frame the sum has no room for another top.
+        let coarse = (-10..=10).map(|i| (f64::from(i) / 10.0, score(f64::from(i) / 10.0)));
+        let (mut best, mut most) = coarse.max_by(|x, y| x.1.total_cmp(&y.1)).unwrap_or((0.0, 0.0));
+        let mut step = 0.05;
         while step > 0.000_5 {
             for d in [best - step, best + step] {
-                if score(d) > score(best) {
-                    best = d;
+                let here = score(d);
+                if here > most {
+                    (best, most) = (d, here);
                 }
             }
             step *= 0.5;

@@ -2,6 +2,7 @@
 
 use realfft::num_complex::Complex32;
 use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
+use std::cell::RefCell;
 use std::sync::Arc;
 
 /// A pair of transforms of one length with their scratch memory.
@@ -11,10 +12,25 @@ pub struct Transform {
     input: Vec<f32>,
 }
 
+thread_local! {
+    static PLANNER: RefCell<RealFftPlanner<f32>> = RefCell::new(RealFftPlanner::new());
+}
+
+/// Plans longer than this are not kept: they are rare and large.
+const KEPT_LEN: usize = 1 << 19;
+
+/// A plan, made once a thread: cells of a table ask for the same few lengths thousands of times.
+fn planned<P>(len: usize, make: impl FnOnce(&mut RealFftPlanner<f32>) -> P) -> P {
+    if len > KEPT_LEN {
+        return make(&mut RealFftPlanner::new());
+    }
+    PLANNER.with(|p| make(&mut p.borrow_mut()))
+}
+
 impl Transform {
     /// Transforms of `len` real samples (even).
     pub fn new(len: usize) -> Self {
-        let forward = RealFftPlanner::new().plan_fft_forward(len);
+        let forward = planned(len, |p| p.plan_fft_forward(len));
         let scratch = forward.make_scratch_vec();
         Self { forward, scratch, input: vec![0.0; len] }
     }
@@ -200,7 +216,7 @@ pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagC
             *w = c / power.sqrt();
         }
     }
-    let inverse: Arc<dyn ComplexToReal<f32>> = RealFftPlanner::new().plan_fft_inverse(fft_len * os);
+    let inverse: Arc<dyn ComplexToReal<f32>> = planned(fft_len * os, |p| p.plan_fft_inverse(fft_len * os));
     let mut spectrum = inverse.make_input_vec();
     for (bin, w) in weights.iter().enumerate() {
         spectrum[bin] = sum.ab[bin] * w;
