@@ -93,7 +93,7 @@ function leave(): void {
       <button v-if="f.effects.length > 0" class="link" data-test="effects" :aria-expanded="effects" @click.stop="effects = !effects">Effects</button>
       <button class="link" data-test="dismiss" @click.stop="leaving = !leaving">Put aside</button>
     </footer>
-    <table v-if="effects && f.effects.length > 0" class="effects" data-test="effects-table">
+    <table v-if="open && effects && f.effects.length > 0" class="effects" data-test="effects-table">
       <tr v-for="(e, i) in f.effects" :key="i">
         <td>with {{ name(e.other) }}</td>
         <td class="soft">{{ check.sources[e.row]?.name }}</td>
