@@ -5,8 +5,7 @@ use super::geometry::latencies_of;
 use super::{Case, Finding, Kind, Proposal, Severity};
 use crate::correct::offset_for_lag;
 use crate::measure::Verdict;
-use crate::measure::arrival::Cell;
-use crate::measure::consistent::{latencies, later, most, weighted_middle};
+use crate::measure::consistent::{latencies, later, most, weight, weighted_middle};
 use crate::measure::session::Role;
 
 /// Microphones stand up to this far from their sources; half of it is the error floor of one pair, in seconds.
@@ -72,7 +71,6 @@ pub fn judge(case: &Case) -> Judged {
     for (k, row) in rows.iter().enumerate() {
         let Some(home_late) = late[k] else { continue };
         for &m in row.members.iter().filter(|m| **m != row.home && case.tracks[**m].role != Role::Direct) {
-            let weight = |c: &Cell| if c.verdict == Verdict::Solid { 1.0 } else { 0.2 };
             let mut values: Vec<(f64, f64)> = rows
                 .iter()
                 .enumerate()

@@ -3,6 +3,7 @@
 //! Pure: the same table and the same tracks give the same answer. Corrections that tracks carry are applied to the table
 //! first, so that the session can be judged as recorded and as corrected without measuring anew.
 
+mod advice;
 mod cost;
 mod geometry;
 mod latency;
@@ -18,7 +19,7 @@ pub use setup::{Named, said, tracks_of};
 pub use signs::{Link, Solution, solve};
 pub use words::{Guess, guess};
 
-use crate::correct::{Correction, offset_for_lag};
+use crate::correct::Correction;
 use crate::measure::Verdict;
 use crate::measure::arrival::{Row, Table};
 use crate::measure::session::Role;
@@ -320,7 +321,7 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     let latency = latency::judge(&case);
     let sides = sides::judge(&case);
     let sources = sources(&case, &sides, &polarity);
-    let advice = advise(&case, &polarity, &latency, &sources);
+    let advice = advice::advise(&case, &polarity, &latency, &sources);
     let mut findings = polarity::findings(&case, &polarity, &sources);
     findings.extend(latency::findings(&case, &latency));
     findings.extend(sides::findings(&case, &sides));
@@ -376,102 +377,6 @@ fn sources(case: &Case, sides: &sides::Sides, polarity: &polarity::Judged) -> Ve
             home: row.home,
             side: sides.of_row(i),
             sign: polarity.row(i),
-        })
-        .collect()
-}
-
-fn policy_of(role: Role, chosen: Option<Policy>) -> Policy {
-    chosen.unwrap_or(match role {
-        Role::Near | Role::Direct | Role::Print | Role::Rendered => Policy::Align,
-        Role::Main | Role::Room => Policy::KeepDistance,
-        Role::Unknown => Policy::Leave,
-    })
-}
-
-fn advise(case: &Case, polarity: &polarity::Judged, latency: &latency::Judged, sources: &[SourceOf]) -> Vec<Advice> {
-    (0..case.tracks.len())
-        .map(|m| {
-            let t = &case.tracks[m];
-            let own = case.own_rows(m).next();
-            let role = match t.role {
-                Role::Unknown if own.is_some() => Role::Near,
-                r => r,
-            };
-            let policy = policy_of(role, t.policy);
-            let late = latency.of(m);
-            let (mut moved, mut verdict) = (-late, Verdict::Solid);
-            let mut reason;
-            match policy {
-                Policy::Align => match own.map(|i| (i, &case.table.rows[i])) {
-                    Some((i, row)) if row.home != m => match row.cells[m].lag_frames {
-                        Some(lag) => {
-                            moved = -lag - latency.of(row.home);
-                            verdict = row.cells[m].verdict;
-                            reason = format!(
-                                "moved onto {}, the first to hear {} ({:.2} ms)",
-                                case.label(row.home),
-                                sources[i].name,
-                                case.ms(lag)
-                            );
-                        }
-                        None => {
-                            verdict = Verdict::Undecided;
-                            reason = format!("left where it is: {}", row.cells[m].reason);
-                        }
-                    },
-                    Some((i, _)) => reason = format!("the first to hear {}: the others come to it", sources[i].name),
-                    None => {
-                        verdict = Verdict::Undecided;
-                        reason = "left where it is: no moment at which it leads was found".into();
-                    }
-                },
-                Policy::KeepDistance => {
-                    reason = "keeps its distance: only polarity and faults are corrected".into();
-                }
-                Policy::Leave => reason = "left where it is; only wiring and faults are proposed".into(),
-                Policy::BringIn => {
-                    // The set as a whole, by whichever of its channels is reached first.
-                    let set: Vec<usize> = (0..case.tracks.len())
-                        .filter(|o| *o == m || (t.set.is_some() && case.tracks[*o].set == t.set))
-                        .collect();
-                    let first = case.table.rows.iter().enumerate().flat_map(|(i, r)| {
-                        let lags = set.iter().filter_map(|s| r.cells[*s].lag_frames);
-                        lags.map(move |l| (i, l)).collect::<Vec<_>>()
-                    });
-                    match first.min_by(|a, b| a.1.total_cmp(&b.1)) {
-                        Some((i, lag)) => {
-                            moved = -lag - latency.of(case.table.rows[i].home);
-                            reason = format!(
-                                "brought in by {:.2} ms as a set: {} reaches it first",
-                                case.ms(lag),
-                                sources[i].name
-                            );
-                        }
-                        None => {
-                            verdict = Verdict::Undecided;
-                            reason = "cannot be brought in: no source's arrival is decided here".into();
-                        }
-                    }
-                }
-            }
-            if late != 0.0 {
-                reason = format!("{:.2} ms of latency are taken out; {reason}", case.ms(late));
-            }
-            let turn = if policy == Policy::Leave { polarity.wired(m) } else { polarity.turn(m) };
-            if turn {
-                reason = format!("turned over ({}); {reason}", polarity.why(m));
-            }
-            Advice {
-                role,
-                source: own.map_or_else(|| t.source.clone(), |i| sources[i].name.clone()),
-                side: t.side,
-                policy,
-                offset_frames: t.correction.offset_frames + offset_for_lag(-moved),
-                invert: t.correction.invert != turn,
-                latency_frames: late,
-                verdict: verdict.min(polarity.verdict(m)),
-                reason,
-            }
         })
         .collect()
 }

@@ -54,11 +54,15 @@ const ROUNDS: usize = 12;
 /// What a probable lag counts against a solid one.
 const LIKELY_COUNTS: f64 = 0.2;
 
+/// What a decided cell counts.
+pub fn weight(cell: &Cell) -> f64 {
+    if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS }
+}
+
 /// What the bleed both ways between the homes of rows i and k says k is later than i by, in frames, and how much that counts:
 /// the one lag is d + (Lk − Li), the other d + (Li − Lk), so that half the difference leaves the distance out.
 pub fn later(rows: &[Row], i: usize, k: usize) -> Option<(f64, f64)> {
     let (there, back) = (&rows[i].cells[rows[k].home], &rows[k].cells[rows[i].home]);
-    let weight = |c: &Cell| if c.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
     Some(((there.lag_frames? - back.lag_frames?) / 2.0, weight(there) * weight(back)))
 }
 
