@@ -8,8 +8,10 @@ use marea_core::decide::{
 use marea_core::measure::Verdict;
 use marea_core::measure::arrival::{BANDS_HZ, Cell, Row, Table, Transfer, empty};
 use marea_core::measure::copies::Copied;
+use marea_core::measure::geometry::place;
 use marea_core::measure::session::Role;
 use marea_core::measure::survey::Facts;
+use marea_core::units::SampleRate;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
@@ -95,7 +97,10 @@ impl Stage {
                     .collect(),
             })
             .collect();
-        table(rows, self.mics.len())
+        let roles: Vec<Role> = self.tracks.iter().map(|t| t.role).collect();
+        let mut t = table(rows, self.mics.len());
+        t.late = place(&t.rows, &roles, SampleRate::new(48_000).unwrap()).map_or(vec![None; roles.len()], |p| p.late);
+        t
     }
 
     fn check(&self) -> Check {
@@ -126,6 +131,7 @@ fn table(rows: Vec<Row>, tracks: usize) -> Table {
         rows,
         facts: vec![facts; tracks],
         shift: vec![0; tracks],
+        late: vec![None; tracks],
         copies: Vec::new(),
         speeds: vec![None; tracks],
     }

@@ -32,20 +32,19 @@ impl Source for WorkFile {
     }
 
     fn read(&self, start: i64, out: &mut [f32]) -> Result<(), ReadError> {
-        out.fill(0.0);
-        let Some((from, to, count)) = overlap(start, out.len(), self.frames) else { return Ok(()) };
-        let mut bytes = [0u8; 16_384];
-        let mut done = 0;
-        while done < count {
-            let n = (count - done).min(bytes.len() / 4);
-            self.file.read_exact_at(&mut bytes[..n * 4], (from + done) as u64 * 4).map_err(|cause| ReadError {
-                what: self.path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned()),
-                cause,
-            })?;
-            for (v, b) in out[to + done..].iter_mut().zip(bytes[..n * 4].chunks_exact(4)) {
-                *v = f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
-            }
-            done += n;
+        let Some((from, to, count)) = overlap(start, out.len(), self.frames) else {
+            out.fill(0.0);
+            return Ok(());
+        };
+        out[..to].fill(0.0);
+        out[to + count..].fill(0.0);
+        let inside = &mut out[to..to + count];
+        self.file.read_exact_at(bytemuck::cast_slice_mut(inside), from as u64 * 4).map_err(|cause| ReadError {
+            what: self.path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned()),
+            cause,
+        })?;
+        if cfg!(target_endian = "big") {
+            inside.iter_mut().for_each(|v| *v = f32::from_bits(v.to_bits().swap_bytes()));
         }
         Ok(())
     }

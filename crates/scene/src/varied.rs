@@ -62,7 +62,8 @@ pub fn scene(seconds: f64, seed: u64, kind: Kind) -> Scene {
     let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x9e37_79b9).wrapping_add(17));
     let tongue = rng.random_range(0..5);
     let room = room(&mut rng);
-    let count = rng.random_range(3..=8);
+    // With two or three pairs: 8 to 24 microphones.
+    let count = rng.random_range(4..=9);
     let players = cast(count, tongue, &mut rng);
     let places = stage(count, &room, &mut rng);
     let backed = (kind == Kind::Faulty && rng.random_bool(0.5)).then(|| {

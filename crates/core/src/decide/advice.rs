@@ -86,7 +86,7 @@ pub fn advise(
                 }
             }
             if late != 0.0 {
-                verdict = verdict.min(Verdict::Likely);
+                verdict = verdict.min(latency.verdict(m));
                 reason = format!("{:.2} ms of latency are taken out; {reason}", case.ms(late));
             }
             let turn = if policy == Policy::Leave { polarity.wired(m) } else { polarity.turn(m) };

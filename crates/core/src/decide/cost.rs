@@ -12,6 +12,8 @@ const WORTH_DB: f64 = 0.3;
 const APART_DB: f64 = 20.0;
 /// Sums that lose as much are reported, in dB.
 const LOST_DB: f64 = -3.0;
+/// A pair that loses as much in mono on half of the sources, and half as much on nearly all, is reported, in dB.
+const WEAK_DB: f64 = -4.0;
 /// The lows reach up to here, in Hz.
 const LOWS_HZ: f64 = 200.0;
 /// Effects listed at most.
@@ -232,7 +234,11 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
             .filter_map(|row| total(&sum_gain(row, &[advised(l), advised(r)], case.rate_hz)?))
             .collect();
         let n = sums.len();
-        let Some(usual) = crate::measure::consistent::middle(&mut sums).filter(|m| *m < LOST_DB) else { continue };
+        let Some(usual) = crate::measure::consistent::middle(&mut sums).filter(|m| *m < WEAK_DB) else { continue };
+        // Spaced microphones lose now this source and now that one: only what nearly all lose is the pair's.
+        if sums[(n - 1) * 3 / 4] > WEAK_DB / 2.0 {
+            continue;
+        }
         found.push(Finding {
             kind: Kind::WeakInMono,
             tracks: vec![l, r],

@@ -5,7 +5,6 @@
 
 mod advice;
 mod cost;
-mod geometry;
 mod latency;
 mod plain;
 mod polarity;

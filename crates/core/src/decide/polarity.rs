@@ -12,6 +12,10 @@ use crate::measure::session::Role;
 /// What a probable sign counts against a solid one.
 const LIKELY_COUNTS: f64 = 0.25;
 
+/// What a sign counts of a source that was heard both ways by its own microphones: it pushes on one side and pulls on the other,
+/// and a microphone elsewhere may stand on either.
+const TWO_SIDED_COUNTS: f64 = 0.5;
+
 /// What a main microphone's sign counts against another one's.
 const MAIN_COUNTS: f64 = 2.0;
 
@@ -79,11 +83,18 @@ pub fn judge(case: &Case) -> Judged {
         if case.tracks[r.home].role == Role::Direct {
             continue;
         }
+        let of_members =
+            |sign: i8| r.members.iter().any(|m| r.cells[*m].sign == sign && case.tracks[*m].role != Role::Direct);
+        let two_sided = of_members(1) && of_members(-1);
         for (mic, cell) in r.cells.iter().enumerate() {
             if cell.sign != 0 && case.tracks[mic].role != Role::Direct {
                 let sure = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
                 // What pushes forward on one side of a source and back on the other is upright from where it is meant to be heard.
-                let weight = if case.tracks[mic].role == Role::Main { sure * MAIN_COUNTS } else { sure };
+                let weight = match case.tracks[mic].role {
+                    Role::Main => sure * MAIN_COUNTS,
+                    _ if two_sided && !r.members.contains(&mic) => sure * TWO_SIDED_COUNTS,
+                    _ => sure,
+                };
                 links.push(Link { row, mic, sign: cell.sign, weight });
             }
         }

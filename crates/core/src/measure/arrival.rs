@@ -3,13 +3,15 @@
 //! A row is a source, heard first of all by its home microphone; a cell says when and which way up that source reaches one
 //! microphone, measured over moments at which the source sounds alone.
 
-use super::attempt::{Attempt, Estimate, attempt, energy, leaning};
+use super::attempt::{Attempt, Estimate, attempt, leaning};
 use super::copies::Copied;
-use super::event::Group;
+use super::cut::{Anchor, Purpose, Shape, energy};
+use super::event::{Group, thin};
+use super::geometry::Late;
 use super::pair::{Material, PairOptions};
 use super::spectrum::{CrossSpectrum, Transform};
 use super::survey::{Facts, Survey};
-use super::verdict::{MIN_HEIGHT, MIN_HITS, RIVAL_SOLID, Verdict};
+use super::verdict::{MIN_HEIGHT, MIN_HITS, RIVAL_SOLID, SOLID_HEIGHT, Verdict};
 use super::{MeasureError, Progress};
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
@@ -29,6 +31,10 @@ pub const BANDS_HZ: [f64; 24] = [
 const EARLIER_MAY_BE: f64 = 0.4;
 /// A peak before the strongest from which it is taken for the direct sound.
 const EARLIER_IS: f64 = 0.7;
+/// Moments looked at first; the rest only where these leave a doubt.
+const AT_FIRST: usize = 36;
+/// With twice the moments noise falls by a root of two: what stands lower than this will not stand out.
+const HOPELESS: f64 = MIN_HEIGHT / std::f64::consts::SQRT_2;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
 const HEARD_DB: f64 = -38.0;
 
@@ -86,9 +92,11 @@ impl Cell {
         self.reason = reason.into();
     }
 
-    /// Takes the lag back and says why.
+    /// Takes the lag back and says why; it stays among the candidates.
     pub fn undecide(&mut self, reason: &str) {
-        self.lag_frames = None;
+        if let Some(lag_frames) = self.lag_frames.take() {
+            self.alternatives.insert(0, Alternative { lag_frames, sign: self.sign, part: 1.0 });
+        }
         (self.sign, self.low_sign) = (0, 0);
         self.bands.clear();
         self.verdict = Verdict::Undecided;
@@ -144,6 +152,9 @@ pub struct Table {
     pub shift: Vec<i64>,
     /// Tracks that are one recording.
     pub copies: Vec<Copied>,
+    /// What each track's path adds to the way of the sound; none where nothing determines it.
+    #[serde(default)]
+    pub late: Vec<Option<Late>>,
     /// Factor by which a track plays too fast (over 1) for the others, where a usual one explains it.
     pub speeds: Vec<Option<f64>>,
 }
@@ -154,7 +165,7 @@ pub struct Table {
 /// [`MeasureError`] when a track cannot be read or `progress` says stop.
 #[allow(clippy::too_many_arguments)]
 pub fn measure_cell(
-    home: (&Placed, &Survey),
+    home: (&Anchor, &Survey),
     mic: (&Placed, &Survey),
     (group, track): (&Group, usize),
     centre: i64,
@@ -172,8 +183,14 @@ pub fn measure_cell(
         if best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid) || (places.len() < MIN_HITS && best.is_some()) {
             continue;
         }
-        let lean = leaning(&home.1.full, &mic.1.full, centre, places, rate);
-        let found = attempt(home.0, mic.0, rate, options, centre, places.clone(), &lean, material, progress)?;
+        let mut look = |places: Vec<i64>| {
+            let lean = leaning(&home.1.full, &mic.1.full, centre, &places, rate);
+            attempt(home.0, mic.0, rate, options, centre, places, &lean, material, progress)
+        };
+        let mut found = look(thin(places, AT_FIRST))?;
+        if places.len() > AT_FIRST && !beyond_doubt(&found) && found.estimate.height > HOPELESS {
+            found = look(places.clone())?;
+        }
         let Some(before) = &best else {
             best = Some(found);
             continue;
@@ -195,6 +212,8 @@ pub fn measure_cell(
         best.verdict = Verdict::Undecided;
         best.reason = note;
     }
+    // A clear arrival is heard, however quiet.
+    let heard = heard || best.verdict == Verdict::Solid;
     if !heard {
         best.verdict = Verdict::Undecided;
         best.reason = "this microphone does not hear the source".into();
@@ -218,9 +237,14 @@ pub fn measure_cell(
         verdict: best.verdict,
         reason: best.reason,
         heard,
-        wave: wave(home.0, mic.0, places, centre, wave_s, rate)?,
+        wave: wave(home.0.track, mic.0, places, centre, wave_s, rate)?,
         bands: if decided { bands } else { Vec::new() },
     })
+}
+
+/// Nothing that more moments could change.
+fn beyond_doubt(a: &Attempt) -> bool {
+    a.verdict == Verdict::Solid && a.estimate.height >= 1.5 * SOLID_HEIGHT && a.estimate.earlier < EARLIER_MAY_BE
 }
 
 fn alternatives(e: &Estimate) -> Vec<Alternative> {
@@ -269,7 +293,7 @@ fn first_counts(best: &mut Attempt, rate: SampleRate) {
 /// # Errors
 /// [`MeasureError`] when the track cannot be read.
 pub fn home_cell(
-    home: &Placed,
+    home: &Anchor,
     group: &Group,
     wave_s: f64,
     rate: SampleRate,
@@ -277,7 +301,7 @@ pub fn home_cell(
     let struck = group.hits.len() >= MIN_HITS;
     let moments = if struck { &group.hits } else { &group.passages };
     let places: Vec<i64> = moments.iter().map(|m| m.at).collect();
-    let (bands, _, power) = transfer(home, home, &places, 0, rate)?;
+    let (bands, _, power) = transfer(home, home.track, &places, 0, rate)?;
     let cell = Cell {
         lag_frames: Some(0.0),
         sign: 1,
@@ -290,7 +314,7 @@ pub fn home_cell(
         verdict: Verdict::Solid,
         reason: "home".into(),
         heard: true,
-        wave: wave(home, home, &places, 0, wave_s, rate)?,
+        wave: wave(home.track, home.track, &places, 0, wave_s, rate)?,
         bands,
     };
     Ok((cell, power))
@@ -317,7 +341,7 @@ pub fn empty(reason: &str, heard: bool) -> Cell {
 
 /// Does the microphone's level rise at the moments above what it is without them?
 fn heard(mic: &Survey, group: &Group, centre: i64, reach_s: f64, rate: SampleRate) -> bool {
-    let loud = f64::from(mic.bright.percentile(0.99).unwrap_or(0.0));
+    let loud = f64::from(mic.loud.bright);
     if loud <= 0.0 {
         return false;
     }
@@ -335,31 +359,22 @@ fn heard(mic: &Survey, group: &Group, centre: i64, reach_s: f64, rate: SampleRat
 
 /// Band transfer, sign of the lows and power at home, over windows of about 85 ms cut at the arrival.
 fn transfer(
-    home: &Placed,
+    home: &Anchor,
     mic: &Placed,
     places: &[i64],
     lag: i64,
     rate: SampleRate,
 ) -> Result<(Vec<Transfer>, i8, Vec<f32>), MeasureError> {
-    let len = index(rate.frames(0.085));
-    let before = rate.frames(0.003);
-    let mut t = Transform::new(len.next_power_of_two());
+    let shape = Shape::of(Purpose::Arrival, rate);
+    let mut t = Transform::new(shape.taper.len().next_power_of_two());
     let mut sum = CrossSpectrum::new(t.bins());
-    let (mut x, mut fa) = (vec![0f32; len], vec![Complex32::default(); t.bins()]);
-    let mut fb = fa.clone();
-    let edge = index(rate.frames(0.002)).max(1);
+    let (mut x, mut fb) = (Vec::new(), vec![Complex32::default(); t.bins()]);
     let step = places.len().div_ceil(24).max(1);
     for place in places.iter().step_by(step) {
-        for (track, shift, out) in [(home, 0, &mut fa), (mic, lag, &mut fb)] {
-            track.read(place - before + shift, &mut x)?;
-            for i in 0..len {
-                let rise = (i as f32 / edge as f32).min(1.0);
-                let p = ((i as f32 / len as f32 - 0.5) * 2.0).max(0.0);
-                x[i] *= rise * (0.5 + 0.5 * (std::f32::consts::PI * p).cos());
-            }
-            t.forward(&x, out);
-        }
-        sum.add(&fa, &fb, 1.0, 1.0);
+        let at_home = home.window(*place, &shape, &mut t)?;
+        shape.cut(mic, *place + lag, &mut x)?;
+        t.forward(&x, &mut fb);
+        sum.add(&at_home.spectrum, &fb, 1.0, 1.0);
     }
     let hz = rate.hz_f64() / t.len() as f64;
     let (mut bands, mut power) = (Vec::new(), Vec::new());

@@ -1,6 +1,7 @@
 //! One look at a pair: windows of one kind, their spectra added up, the arrival in the curve, and whether every part of the
 //! recording agrees on it.
 
+use super::cut::{Anchor, Purpose, Shape, energy, half_cosine};
 use super::fine::{Fine, aligned_spectrum};
 use super::onset::Envelope;
 use super::pair::{Material, PairOptions};
@@ -46,6 +47,9 @@ pub struct Estimate {
     pub at_edge: bool,
 }
 
+/// Points a frame of the curve: a parabola through them is right to a hundredth of a frame, and the phases do better.
+const OVERSAMPLING: usize = 4;
+
 /// One way of looking: windows of one kind about one coarse lag.
 pub struct Attempt {
     /// What was found.
@@ -68,7 +72,7 @@ pub struct Attempt {
 /// one source the level of A against B says nothing; with several it tells which of them sounds.
 #[allow(clippy::too_many_arguments)]
 pub fn attempt(
-    a: &Placed,
+    a: &Anchor,
     b: &Placed,
     rate: SampleRate,
     options: PairOptions,
@@ -78,44 +82,37 @@ pub fn attempt(
     material: Material,
     progress: Progress,
 ) -> Result<Attempt, MeasureError> {
-    let shape = Shape::of(material, rate);
+    let purpose = if material == Material::Struck { Purpose::Strike } else { Purpose::Passage };
+    let shape = Shape::of(purpose, rate);
     let max_lag = index(rate.frames(options.max_lag_s));
     let edge = index(rate.frames(0.002));
     let len_b = shape.taper.len() + 2 * (max_lag + edge);
     let fft_len = len_b.next_power_of_two();
     let mut transform = Transform::new(fft_len);
-    let mut sums = vec![CrossSpectrum::new(transform.bins()); 4];
-    let (mut xa, mut xb) = (vec![0f32; shape.taper.len()], vec![0f32; len_b]);
-    let mut fa = vec![Complex32::default(); transform.bins()];
-    let mut fb = fa.clone();
+    let bin = |hz: f64| (hz / rate.hz_f64() * fft_len as f64).round() as usize;
+    let (low_bin, high_bin) = (bin(options.band_hz.0), bin(options.band_hz.1.min(rate.hz_f64() * 0.45)));
+    let mut sums = vec![CrossSpectrum::new(high_bin + 1); 4];
+    let mut xb = vec![0f32; len_b];
+    let mut fb = vec![Complex32::default(); transform.bins()];
     for (i, &place) in places.iter().enumerate() {
         if i % 8 == 0 && !progress(i as f64 / places.len() as f64) {
             return Err(MeasureError::Stopped);
         }
         let start = place - shape.before;
-        a.read(start, &mut xa)?;
         b.read(start + centre - (max_lag + edge) as i64, &mut xb)?;
-        xa.iter_mut().zip(&shape.taper).for_each(|(x, t)| *x *= t);
         soften_ends(&mut xb, edge);
-        let (ea, eb) = (energy(&xa), energy(&xb));
+        let at_a = a.window(place, &shape, &mut transform)?;
+        let (ea, eb) = (at_a.energy, energy(&xb));
         if ea <= 0.0 || eb <= 0.0 {
             continue;
         }
-        transform.forward(&xa, &mut fa);
         transform.forward(&xb, &mut fb);
         let part = usize::from(i >= places.len() / 2) * 2 + usize::from(leaning[i]);
-        sums[part].add(&fa, &fb, ea.sqrt().recip(), eb.sqrt().recip());
+        sums[part].add(&at_a.spectrum, &fb, ea.sqrt().recip(), eb.sqrt().recip());
     }
-    let mut total = CrossSpectrum::new(transform.bins());
+    let mut total = CrossSpectrum::new(high_bin + 1);
     sums.iter().for_each(|s| total.merge(s));
-    let bin = |hz: f64| (hz / rate.hz_f64() * fft_len as f64).round() as usize;
-    let range = CurveRange {
-        low_bin: bin(options.band_hz.0),
-        high_bin: bin(options.band_hz.1.min(rate.hz_f64() * 0.45)),
-        max_lag,
-        oversampling: 8,
-        lead: max_lag + edge,
-    };
+    let range = CurveRange { low_bin, high_bin, max_lag, oversampling: OVERSAMPLING, lead: max_lag + edge };
     let curve = lag_curve(&total, fft_len, range);
     let peak = curve.peak();
     let guard = rate.hz_f64() * 0.000_3;
@@ -131,7 +128,7 @@ pub fn attempt(
         for (i, (x, y)) in halves.into_iter().enumerate() {
             let mut half = sums[x].clone();
             half.merge(&sums[y]);
-            let c = lag_curve(&half, fft_len, CurveRange { oversampling: 2, ..range });
+            let c = lag_curve(&half, fft_len, CurveRange { oversampling: 1, ..range });
             let p = c.peak();
             if (c.refined(p) - lag).abs() <= tolerance && sign_at(&c, p) == sign {
                 agreeing += 1;
@@ -157,7 +154,7 @@ pub fn attempt(
         parts: halves.len(),
         parts_agreeing: agreeing,
         same_for_all,
-        at_edge: peak < 8 || peak + 8 >= curve.values.len(),
+        at_edge: peak < OVERSAMPLING || peak + OVERSAMPLING >= curve.values.len(),
     };
     if total.count > 0 {
         let aligned = aligned_spectrum(a, b, &places, &shape, estimate.lag.round() as i64)?;
@@ -187,45 +184,6 @@ pub fn leaning(a: &Envelope, b: &Envelope, shift: i64, places: &[i64], rate: Sam
     leaning
 }
 
-/// Window of the anchor: how long, how far before the place, which taper.
-pub struct Shape {
-    /// Factors.
-    pub taper: Vec<f32>,
-    /// Frames before the place.
-    pub before: i64,
-}
-
-impl Shape {
-    fn of(material: Material, rate: SampleRate) -> Self {
-        match material {
-            Material::Struck => {
-                let before = rate.frames(0.003);
-                let len = index(before + rate.frames(0.030));
-                let (rise, fall) = (index(rate.frames(0.001)), index(rate.frames(0.008)));
-                let mut taper = vec![1f32; len];
-                for i in 0..rise {
-                    taper[i] = half_cosine(i, rise);
-                }
-                for i in 0..fall {
-                    taper[len - 1 - i] = half_cosine(i, fall);
-                }
-                Self { taper, before }
-            }
-            Material::Sustained => {
-                let len = index(rate.frames(0.25));
-                let half = len / 2;
-                let taper = (0..len).map(|i| half_cosine(i.min(len - 1 - i), half)).collect();
-                Self { taper, before: 0 }
-            }
-        }
-    }
-}
-
-fn half_cosine(i: usize, len: usize) -> f32 {
-    let x = (i as f32 + 0.5) / len as f32;
-    0.5 - 0.5 * (std::f32::consts::PI * x.min(1.0)).cos()
-}
-
 fn soften_ends(x: &mut [f32], edge: usize) {
     let n = x.len();
     for i in 0..edge {
@@ -233,9 +191,4 @@ fn soften_ends(x: &mut [f32], edge: usize) {
         x[i] *= t;
         x[n - 1 - i] *= t;
     }
-}
-
-/// Sum of squares.
-pub fn energy(x: &[f32]) -> f32 {
-    x.iter().map(|v| v * v).sum()
 }

@@ -1,6 +1,8 @@
 //! What the cells of a table must have in common: sound takes as long one way as the other, and longer than nothing.
 
 use super::arrival::{Cell, Row};
+use super::geometry::{Late, Placed, place};
+use super::session::Role;
 use super::verdict::Verdict;
 use crate::units::SampleRate;
 
@@ -16,7 +18,7 @@ const ALTERNATIVE: f64 = 0.4;
 /// Compares the bleed both ways between every two sources. Lags of i in the microphone of k and of k in the microphone of i
 /// add up to twice the distance, whatever the latencies are. What contradicts that is replaced by a peak that does not, or
 /// becomes undecided; two rows that prove to be one source become one row.
-pub fn settle(rows: &mut Vec<Row>, rate: SampleRate) {
+pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Option<Late>> {
     let seconds = |frames: f64| frames / rate.hz_f64();
     let mut i = 0;
     while i < rows.len() {
@@ -42,14 +44,90 @@ pub fn settle(rows: &mut Vec<Row>, rate: SampleRate) {
         }
         i += 1;
     }
-    unreflect(rows, rate);
-    within_reach(rows, rate);
+    echoes(rows, rate);
+    for _ in 0..ROUNDS {
+        let Some(placed) = place(rows, roles, rate) else { break };
+        if !reconcile(rows, &placed, rate) {
+            return placed.late;
+        }
+    }
+    place(rows, roles, rate).map_or_else(|| vec![None; roles.len()], |p| p.late)
 }
 
-/// A lag that comes so much later than the way back allows, in seconds, is a reflection.
-const ONE_WAY_S: f64 = 0.001_5;
-/// Times the latencies are refined; they settle after three or four.
-const ROUNDS: usize = 12;
+/// Rounds of placing and reconciling.
+const ROUNDS: usize = 1;
+/// Lags closer than this, in seconds, are one and the same.
+const ECHO_S: f64 = 0.000_025;
+/// Cells of a row that must repeat another source before any is believed to.
+const FEW: usize = 2;
+/// As part of those that can be compared.
+const ECHOING: f64 = 0.2;
+
+/// Where a source is played over by another one, some of its cells tell the arrivals of that one, seen from this one's home.
+fn echoes(rows: &mut [Row], rate: SampleRate) {
+    let near = |a: f64, b: f64| (a - b).abs() < ECHO_S * rate.hz_f64();
+    let mut found = Vec::new();
+    for (i, row) in rows.iter().enumerate() {
+        for other in rows.iter().enumerate().filter(|(k, _)| *k != i).map(|(_, r)| r) {
+            let Some(shift) = other.cells[row.home].lag_frames.filter(|l| *l > 0.0) else { continue };
+            let of = |m: usize| Some((row.cells[m].lag_frames?, other.cells[m].lag_frames? - shift));
+            let both: Vec<(usize, f64, f64)> = (0..row.cells.len())
+                .filter(|m| *m != row.home && *m != other.home)
+                .filter_map(|m| of(m).map(|(a, b)| (m, a, b)))
+                .collect();
+            let same: Vec<usize> = both.iter().filter(|(_, a, b)| near(*a, *b)).map(|b| b.0).collect();
+            if same.len() >= FEW && same.len() as f64 >= ECHOING * both.len() as f64 {
+                found.extend(same.into_iter().map(|m| (i, m, other.cells[m].lag_frames.unwrap_or(0.0) - shift)));
+            }
+        }
+    }
+    for (i, m, echo) in found {
+        let cell = &mut rows[i].cells[m];
+        let better = cell.alternatives.iter().filter(|a| a.part >= ALTERNATIVE && !near(a.lag_frames, echo));
+        match better.max_by(|a, b| a.part.total_cmp(&b.part)).copied() {
+            Some(a) => cell.take(a, "the strongest peak was another source's; this is the next one"),
+            None => cell.undecide("what arrives here belongs to another source; a hit of this one alone would help"),
+        }
+    }
+}
+
+/// A lag that lies so far from where its source and microphone stand, in seconds, is a reflection or another source.
+const OFF_S: f64 = 0.001;
+/// So many standard deviations of what the others say must lie between.
+const SIGMAS: f64 = 5.0;
+/// An alternative this close to it is the direct sound.
+const FITS_S: f64 = 0.000_5;
+
+/// Compares every lag with the place that all others give its source and microphone. True when a cell was changed.
+fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate) -> bool {
+    let mut changed = false;
+    for (row, expected) in rows.iter_mut().zip(&placed.expected) {
+        for (cell, expected) in row.cells.iter_mut().zip(expected) {
+            let (Some(lag), Some((expected, sigma))) = (cell.lag_frames, *expected) else { continue };
+            let off = (lag - expected).abs();
+            if off < (OFF_S * rate.hz_f64()).max(SIGMAS * sigma) {
+                continue;
+            }
+            let fits = cell.alternatives.iter().filter(|a| (a.lag_frames - expected).abs() < FITS_S * rate.hz_f64());
+            if let Some(a) = fits.max_by(|a, b| a.part.total_cmp(&b.part)).copied() {
+                cell.take(a, "the first arrival, as all others show; the strongest peak is a reflection");
+            } else {
+                let why = format!(
+                    "{:.1} ms {} than all other arrivals let expect: perhaps a reflection or another source",
+                    rate.ms(off),
+                    if lag > expected { "later" } else { "earlier" }
+                );
+                if cell.verdict == Verdict::Solid {
+                    (cell.verdict, cell.reason) = (Verdict::Likely, why);
+                } else {
+                    cell.undecide(&why);
+                }
+            }
+            changed = true;
+        }
+    }
+    changed
+}
 
 /// What a probable lag counts against a solid one.
 const LIKELY_COUNTS: f64 = 0.2;
@@ -66,126 +144,11 @@ pub fn later(rows: &[Row], i: usize, k: usize) -> Option<(f64, f64)> {
     Some(((there.lag_frames? - back.lag_frames?) / 2.0, weight(there) * weight(back)))
 }
 
-/// How late each home microphone is against most of them, in frames; none for a row without a partner.
-///
-/// Every row takes the median over its partners, again and again; most rows are taken to be on time.
-pub fn latencies(rows: &[Row]) -> Vec<Option<f64>> {
-    let mut late = vec![0f64; rows.len()];
-    let mut known = vec![false; rows.len()];
-    for _ in 0..ROUNDS {
-        let mut next = late.clone();
-        for k in 0..rows.len() {
-            let partners = (0..rows.len()).filter(|i| *i != k);
-            let mut says: Vec<(f64, f64)> =
-                partners.filter_map(|i| later(rows, i, k).map(|(l, w)| (l + late[i], w))).collect();
-            known[k] = !says.is_empty();
-            // Half way, so that two rows do not push each other to and fro.
-            next[k] = 0.5 * (late[k] + weighted_middle(&mut says).unwrap_or(0.0));
-        }
-        late = next;
-        let common = most(&late);
-        late.iter_mut().for_each(|l| *l -= common);
-    }
-    late.into_iter().zip(known).map(|(l, known)| known.then_some(l)).collect()
-}
-
-/// The value with half the weight on either side; the mean of two when the half falls between them.
-pub fn weighted_middle(values: &mut [(f64, f64)]) -> Option<f64> {
-    values.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let half = values.iter().map(|v| v.1).sum::<f64>() / 2.0;
-    let mut below = 0.0;
-    for i in 0..values.len() {
-        below += values[i].1;
-        if below > half + 1e-9 {
-            return Some(values[i].0);
-        }
-        if (below - half).abs() <= 1e-9 && i + 1 < values.len() {
-            return Some(0.5 * (values[i].0 + values[i + 1].0));
-        }
-    }
-    None
-}
-
 /// The median; the mean of the two in the middle for an even number.
 pub fn middle(values: &mut [f64]) -> Option<f64> {
     values.sort_by(f64::total_cmp);
     let n = values.len();
     (n > 0).then(|| 0.5 * (values[(n - 1) / 2] + values[n / 2]))
-}
-
-/// The middle of the half that lies closest together (the shorth): what most have in common. Of two alike the earlier.
-pub fn most(values: &[f64]) -> f64 {
-    let mut v = values.to_vec();
-    v.sort_by(f64::total_cmp);
-    let half = v.len() / 2 + 1;
-    let best = v.windows(half.min(v.len()).max(1)).min_by(|a, b| {
-        let width = |w: &[f64]| w[w.len() - 1] - w[0];
-        width(a).total_cmp(&width(b))
-    });
-    best.map_or(0.0, |w| w[w.len() / 2])
-}
-
-/// A lag much longer than the way back, latencies aside, went round by a wall.
-fn unreflect(rows: &mut [Row], rate: SampleRate) {
-    let late = latencies(rows);
-    let slack = ONE_WAY_S * rate.hz_f64();
-    for i in 0..rows.len() {
-        for k in 0..rows.len() {
-            let (Some(li), Some(lk)) = (late[i], late[k]) else { continue };
-            let back = rows[k].cells[rows[i].home].lag_frames;
-            let home = rows[k].home;
-            let (true, Some(there), Some(back)) = (i != k, rows[i].cells[home].lag_frames, back) else { continue };
-            let expected = back + 2.0 * (lk - li);
-            if there < expected + slack {
-                continue;
-            }
-            let cell = &mut rows[i].cells[home];
-            let fits = cell.alternatives.iter().filter(|a| (a.lag_frames - expected).abs() < slack).copied();
-            if let Some(a) = fits.max_by(|a, b| a.part.total_cmp(&b.part)) {
-                cell.take(a, "the first arrival, as the way back shows; a reflection is stronger");
-            } else if cell.verdict == Verdict::Solid {
-                cell.verdict = Verdict::Likely;
-                cell.reason =
-                    format!("{:.1} ms longer than the way back: perhaps a reflection", rate.ms(there - expected));
-            }
-        }
-    }
-}
-
-/// Two sources reach any microphone no further apart than they stand from each other. A lag that is later than that, by at
-/// least half of the other sources, went round by a wall.
-fn within_reach(rows: &mut [Row], rate: SampleRate) {
-    let late = latencies(rows);
-    let slack = ONE_WAY_S * rate.hz_f64();
-    let apart = |i: usize, j: usize| {
-        let both = rows[i].cells[rows[j].home].lag_frames.zip(rows[j].cells[rows[i].home].lag_frames);
-        both.map(|(a, b)| 0.5 * (a + b))
-    };
-    let mut latest = Vec::new();
-    for i in 0..rows.len() {
-        for (m, cell) in rows[i].cells.iter().enumerate() {
-            let (Some(lag), Some(li), true) = (cell.lag_frames, late[i], m != rows[i].home) else { continue };
-            let mut limits: Vec<f64> = (0..rows.len())
-                .filter(|j| *j != i && rows[*j].home != m)
-                .filter_map(|j| Some(rows[j].cells[m].lag_frames? + late[j]? + apart(i, j)? + slack - li))
-                .collect();
-            let beyond = limits.iter().filter(|l| lag > **l).count();
-            if beyond > 0 && beyond * 2 >= limits.len() {
-                latest.push((i, m, middle(&mut limits).unwrap_or(lag)));
-            }
-        }
-    }
-    for (i, m, limit) in latest {
-        let cell = &mut rows[i].cells[m];
-        let fits =
-            cell.alternatives.iter().filter(|a| a.lag_frames <= limit && a.lag_frames > 0.0 && a.part >= ALTERNATIVE);
-        if let Some(a) = fits.copied().max_by(|a, b| a.part.total_cmp(&b.part)) {
-            cell.take(a, "the first arrival, as the other sources show; a reflection is stronger");
-        } else if cell.verdict == Verdict::Solid {
-            cell.verdict = Verdict::Likely;
-            cell.reason = "later than the other sources allow: perhaps a reflection".into();
-        }
-    }
 }
 
 /// The lag that is too early gives way: what it heard was the other source.

@@ -58,7 +58,7 @@ impl Group {
         order.truncate(good.max(FIT_LEAST));
         let mut places: Vec<i64> = order.into_iter().map(|m| m.at).collect();
         places.sort_unstable();
-        thin(places)
+        thin(&places, MOST)
     }
 }
 
@@ -85,31 +85,29 @@ struct Moment {
 impl Stage<'_> {
     /// Groups of microphones and the moments at which each leads.
     pub fn groups(&self) -> Vec<Group> {
-        let near: Vec<usize> = (0..self.surveys.len()).filter(|m| self.near[*m] && self.sounds(*m)).collect();
+        let near = self.sounding();
         let strikes: Vec<Vec<Moment>> = near.iter().map(|m| self.strikes(*m)).collect();
         let passages: Vec<Vec<Moment>> = near.iter().map(|m| self.passages(*m)).collect();
         let group = self.gathered(&near, &strikes, &passages);
-        let mut found = Vec::new();
-        for id in 0..near.len() {
-            let members: Vec<usize> = (0..near.len()).filter(|i| group[*i] == id).collect();
-            if members.is_empty() {
-                continue;
-            }
-            // The member whose moments stand out most speaks for the group.
-            let others: Vec<usize> = (0..near.len()).filter(|i| group[*i] != id).map(|i| near[i]).collect();
-            let mut spoken: Vec<Group> = members
-                .iter()
-                .map(|&i| Group {
-                    members: vec![near[i]],
-                    hits: leading(&strikes[i], near[i], &others),
-                    passages: leading(&passages[i], near[i], &others),
-                })
-                .collect();
-            spoken.sort_by_key(|g| std::cmp::Reverse(g.hits.len() * 2 + g.passages.len()));
-            let tracks = spoken.iter().map(|g| g.members[0]).collect();
-            found.push(Group { members: tracks, ..spoken.swap_remove(0) });
-        }
-        found
+        (0..near.len())
+            .filter_map(|id| {
+                let (here, others) = split(0..near.len(), |i| group[*i] == id);
+                let others: Vec<usize> = others.into_iter().map(|i| near[i]).collect();
+                spoken(here.into_iter().map(|i| (near[i], &strikes[i][..], &passages[i][..])), &others)
+            })
+            .collect()
+    }
+
+    /// One group of these tracks, whatever their levels say.
+    pub fn group_of(&self, tracks: &[usize]) -> Option<Group> {
+        let (here, others) = split(self.sounding(), |m| tracks.contains(m));
+        let moments: Vec<_> = here.iter().map(|m| (*m, self.strikes(*m), self.passages(*m))).collect();
+        spoken(moments.iter().map(|(m, s, p)| (*m, &s[..], &p[..])), &others)
+    }
+
+    /// Near microphones with anything on them.
+    fn sounding(&self) -> Vec<usize> {
+        (0..self.surveys.len()).filter(|m| self.near[*m] && self.sounds(*m)).collect()
     }
 
     /// Which near microphones stand at one source: the number of the group each belongs to. Microphones join in the order of
@@ -167,7 +165,7 @@ impl Stage<'_> {
 
     /// Strikes of one near microphone within 20 dB of its loud ones, each with its level everywhere.
     fn strikes(&self, m: usize) -> Vec<Moment> {
-        let reference: Vec<f64> = self.surveys.iter().map(|s| db(s.bright.percentile(0.99))).collect();
+        let reference: Vec<f64> = self.surveys.iter().map(|s| db(Some(s.loud.bright))).collect();
         // Sound crosses a stage in 20 ms, and a late stage may hold it back as long again.
         let (early, late, after) = (self.rate.frames(0.012), self.rate.frames(0.028), self.rate.frames(0.012));
         let gap = self.rate.frames(0.04);
@@ -199,9 +197,9 @@ impl Stage<'_> {
 
     /// Quarter-seconds of one near microphone above its floor, each with its level everywhere.
     fn passages(&self, m: usize) -> Vec<Moment> {
-        let reference: Vec<f64> = self.surveys.iter().map(|s| db(s.full.percentile(0.97))).collect();
+        let reference: Vec<f64> = self.surveys.iter().map(|s| db(Some(s.loud.full))).collect();
         let s = &self.surveys[m];
-        let floor = db(s.full.floor()) - reference[m];
+        let floor = db(Some(s.loud.floor)) - reference[m];
         let step = self.rate.frames(0.125);
         let end = s.facts.start + s.facts.frames;
         let mut found = Vec::new();
@@ -272,11 +270,28 @@ fn leading(moments: &[Moment], own: usize, others: &[usize]) -> Vec<Led> {
         .collect()
 }
 
-/// Evenly over the session.
-fn thin(moments: Vec<i64>) -> Vec<i64> {
+fn split(all: impl IntoIterator<Item = usize>, here: impl Fn(&usize) -> bool) -> (Vec<usize>, Vec<usize>) {
+    all.into_iter().partition(here)
+}
+
+/// A group of microphones, each with its strikes and passages: the one whose moments stand out most over the others speaks
+/// for it.
+fn spoken<'a>(members: impl Iterator<Item = (usize, &'a [Moment], &'a [Moment])>, others: &[usize]) -> Option<Group> {
+    let mut each: Vec<Group> = members
+        .map(|(m, strikes, passages)| Group {
+            members: vec![m],
+            hits: leading(strikes, m, others),
+            passages: leading(passages, m, others),
+        })
+        .collect();
+    each.sort_by_key(|g| std::cmp::Reverse(g.hits.len() * 2 + g.passages.len()));
+    let tracks = each.iter().map(|g| g.members[0]).collect();
+    (!each.is_empty()).then(|| Group { members: tracks, ..each.swap_remove(0) })
+}
+
+/// So many at most, evenly over the session.
+pub fn thin(moments: &[i64], most: usize) -> Vec<i64> {
     let n = moments.len();
-    if n <= MOST {
-        return moments;
-    }
-    (0..MOST).map(|i| moments[i * n / MOST]).collect()
+    let kept = n.min(most);
+    (0..kept).map(|i| moments[i * n / kept]).collect()
 }

@@ -1,8 +1,10 @@
 //! Lags of any size: prints, and machines with their own clock.
 
 use super::onset::Envelope;
-use super::spectrum::Transform;
+use super::spectrum::{Transform, planned};
+use realfft::ComplexToReal;
 use realfft::num_complex::Complex32;
+use std::sync::Arc;
 
 /// A lag of any size found by the rises of the two envelopes; none when nothing stands out or two places fit alike.
 ///
@@ -28,7 +30,7 @@ pub fn far_lag(a: &Envelope, b: &Envelope, hop_ms: usize) -> Option<i64> {
     let mut fb = fa.clone();
     t.forward(&ra, &mut fa);
     t.forward(&rb, &mut fb);
-    let inverse = realfft::RealFftPlanner::<f32>::new().plan_fft_inverse(n);
+    let inverse: Arc<dyn ComplexToReal<f32>> = planned(n, |p| p.plan_fft_inverse(n));
     let mut cross: Vec<Complex32> = fa.iter().zip(&fb).map(|(x, y)| x.conj() * y).collect();
     cross[0].im = 0.0;
     let last = cross.len() - 1;

@@ -6,6 +6,7 @@
 //! not a delay.
 
 use super::attempt::{Attempt, attempt, leaning};
+use super::cut::Anchor;
 use super::far::far_lag;
 use super::onset::Envelope;
 use super::response::{self, BandGain, PhasePoint};
@@ -155,7 +156,7 @@ pub fn measure_pair(
             };
             let mut inner = |p: f64| progress(0.6 + 0.3 * (i as f64 + p) / centres.len() as f64);
             let leaning = leaning(&env_a, &env_b, centre, &places, rate);
-            let attempt = attempt(a, b, rate, options, centre, places, &leaning, material, &mut inner)?;
+            let attempt = attempt(&Anchor::once(a), b, rate, options, centre, places, &leaning, material, &mut inner)?;
             // Clear hits of the anchor that say one thing, and everything that sounds another: several sources.
             if material == Material::Sustained
                 && let Some(struck) = best.as_ref().filter(|b| b.material == Material::Struck && b.centre == centre)

@@ -5,9 +5,11 @@
 use super::arrival::{Cell, Row, Table, empty, home_cell, measure_cell};
 use super::consistent::settle;
 use super::copies::{copies, speeds};
+use super::cut::Anchor;
 use super::event::{Group, Led, Stage};
 use super::far::far_lag;
 use super::onset::Envelope;
+use super::regroup::regroup;
 use super::survey::{KEPT_MS, Survey};
 use super::{MeasureError, Verdict};
 use crate::signal::Placed;
@@ -116,27 +118,30 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         near.fill(true);
     }
     let said: Vec<Option<usize>> = tracks.iter().map(|t| t.said).collect();
-    let mut groups = Stage { surveys: &surveys, shift: &shift, near: &near, said: &said, rate }.groups();
-    for (m, t) in tracks.iter().enumerate() {
-        by_hand(&mut groups, m, t, tracks.len(), rate);
-    }
+    let stage = Stage { surveys: &surveys, shift: &shift, near: &near, said: &said, rate };
+    let with_hands = |mut groups: Vec<Group>| {
+        tracks.iter().enumerate().for_each(|(m, t)| by_hand(&mut groups, m, t, tracks.len(), rate));
+        groups
+    };
+    let groups = with_hands(stage.groups());
     let reach = tracks.iter().map(|t| t.role.reach_s()).fold(0.03, f64::max);
     let bench = Bench { tracks, surveys: &surveys, shift: &shift, wave_s: (reach * 0.75).max(0.03), rate };
     let done = AtomicUsize::new(0);
-    let mut rows: Vec<Row> = groups
-        .par_iter()
-        .map(|group| {
-            let row = bench.row(group, &|| {
-                let part = done.fetch_add(1, Ordering::Relaxed) as f64 / (groups.len() * tracks.len()) as f64;
-                report(FIRST_PASS + (1.0 - FIRST_PASS) * part.min(1.0))
-            });
-            row
-        })
-        .collect::<Result<Vec<_>, _>>()?
-        .into_iter()
-        .flatten()
-        .collect();
-    settle(&mut rows, rate);
+    let cells = groups.len() * tracks.len();
+    let go_on = || {
+        let part = done.fetch_add(1, Ordering::Relaxed) as f64 / cells as f64;
+        report(FIRST_PASS + (1.0 - FIRST_PASS) * part.min(1.0))
+    };
+    let mut rows = bench.rows(&groups, &go_on)?;
+    let named = |a: usize, b: usize| said[a].zip(said[b]).is_some_and(|(a, b)| a != b);
+    let anew = regroup(&rows, &near, named, rate);
+    let joined = with_hands(anew.sets.iter().filter_map(|s| stage.group_of(s)).collect());
+    let mut kept = (0..rows.len()).map(|i| !anew.gone.contains(&i));
+    rows.retain(|_| kept.next().unwrap_or(true));
+    rows.extend(bench.rows(&joined, &go_on)?);
+    rows.sort_by_key(|r| r.members.iter().min().copied());
+    let roles: Vec<Role> = tracks.iter().map(|t| t.role).collect();
+    let late = settle(&mut rows, &roles, rate);
     let sounds: Vec<&Placed> = tracks.iter().map(|t| &t.sound).collect();
     let lost: Vec<bool> = (0..tracks.len())
         .map(|m| {
@@ -149,6 +154,7 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         rows,
         facts: surveys.iter().map(|s| s.facts).collect(),
         shift,
+        late,
         copies: copies(&sounds, &surveys, rate)?,
         speeds: speeds(|i| common.as_ref().map(|c| c.without(&surveys[i])), &surveys, &lost),
     })
@@ -178,19 +184,27 @@ struct Bench<'a> {
 }
 
 impl Bench<'_> {
+    /// A row a group that has moments of its own.
+    fn rows(&self, groups: &[Group], go_on: &(dyn Fn() -> bool + Sync)) -> Result<Vec<Row>, MeasureError> {
+        let rows: Vec<Option<Row>> =
+            groups.par_iter().map(|group| self.row(group, go_on)).collect::<Result<_, MeasureError>>()?;
+        Ok(rows.into_iter().flatten().collect())
+    }
+
     /// A row; none when the source has no moment of its own.
     fn row(&self, group: &Group, go_on: &(dyn Fn() -> bool + Sync)) -> Result<Option<Row>, MeasureError> {
         if group.hits.len() + group.passages.len() < super::verdict::MIN_HITS {
             return Ok(None);
         }
         let mut group = group.clone();
+        let anchor = Anchor::for_many(&self.tracks[group.members[0]].sound);
         // The first to hear it among the microphones at the source; a pickup only when there is nothing else.
         let mut home = group.members[0];
         let at_home: Vec<(usize, Cell)> = group
             .members
             .iter()
             .filter(|m| **m != home)
-            .map(|m| Ok((*m, self.cell(home, *m, &group, go_on)?)))
+            .map(|m| Ok((*m, self.cell((home, &anchor), *m, &group, go_on)?)))
             .collect::<Result<_, MeasureError>>()?;
         let electric = |m: usize| self.tracks[m].role == Role::Direct;
         let earlier = at_home
@@ -204,10 +218,12 @@ impl Bench<'_> {
             let by = lag.round() as i64;
             group.hits.iter_mut().chain(&mut group.passages).for_each(|m| m.at += by);
         }
-        let (own, power) = home_cell(&self.tracks[home].sound, &group, self.wave_s, self.rate)?;
+        // Moments are the same as before unless another microphone became the home.
+        let anchor = if home == group.members[0] { anchor } else { Anchor::for_many(&self.tracks[home].sound) };
+        let (own, power) = home_cell(&anchor, &group, self.wave_s, self.rate)?;
         let cells: Vec<Cell> = (0..self.tracks.len())
             .into_par_iter()
-            .map(|m| if m == home { Ok(own.clone()) } else { self.cell(home, m, &group, go_on) })
+            .map(|m| if m == home { Ok(own.clone()) } else { self.cell((home, &anchor), m, &group, go_on) })
             .collect::<Result<_, MeasureError>>()?;
         let loud = |at: i64| self.surveys[home].bright.largest(at, at + self.rate.frames(0.012));
         let strongest =
@@ -226,7 +242,7 @@ impl Bench<'_> {
 
     fn cell(
         &self,
-        home: usize,
+        (home, anchor): (usize, &Anchor),
         mic: usize,
         group: &Group,
         go_on: &(dyn Fn() -> bool + Sync),
@@ -243,7 +259,7 @@ impl Bench<'_> {
         let reach = self.tracks[mic].role.reach_s().max(self.tracks[home].role.reach_s());
         let centre = self.shift[mic] - self.shift[home];
         measure_cell(
-            (&self.tracks[home].sound, &self.surveys[home]),
+            (anchor, &self.surveys[home]),
             (&self.tracks[mic].sound, &self.surveys[mic]),
             (group, mic),
             centre,
@@ -272,7 +288,10 @@ impl Common {
     }
 
     fn add(&mut self, s: &Survey, sign: f32) {
-        let Some(loud) = s.bright.percentile(0.99).filter(|p| *p > 0.0) else { return };
+        let loud = s.loud.bright;
+        if loud <= 0.0 {
+            return;
+        }
         let at = usize::try_from((s.bright.first - self.all.first) / self.all.hop as i64).unwrap_or(0);
         let mine = self.all.power[at..].iter_mut().zip(&s.bright.power);
         mine.for_each(|(a, p)| *a = (*a + sign * (p / loud).min(4.0)).max(0.0));

@@ -20,7 +20,7 @@ thread_local! {
 const KEPT_LEN: usize = 1 << 19;
 
 /// A plan, made once a thread: cells of a table ask for the same few lengths thousands of times.
-fn planned<P>(len: usize, make: impl FnOnce(&mut RealFftPlanner<f32>) -> P) -> P {
+pub fn planned<P>(len: usize, make: impl FnOnce(&mut RealFftPlanner<f32>) -> P) -> P {
     if len > KEPT_LEN {
         return make(&mut RealFftPlanner::new());
     }
@@ -82,13 +82,15 @@ impl CrossSpectrum {
         Self { ab: vec![Complex32::default(); bins], aa: vec![0.0; bins], bb: vec![0.0; bins], count: 0 }
     }
 
-    /// Adds one window's spectra, each side already scaled.
+    /// Adds one window's spectra with a factor for each side, as far up as the sums go.
     pub fn add(&mut self, a: &[Complex32], b: &[Complex32], scale_a: f32, scale_b: f32) {
-        for (i, (&x, &y)) in a.iter().zip(b).enumerate() {
-            let (x, y) = (x * scale_a, y * scale_b);
-            self.ab[i] += x.conj() * y;
-            self.aa[i] += x.norm_sqr();
-            self.bb[i] += y.norm_sqr();
+        let (square_a, square_b, both) = (scale_a * scale_a, scale_b * scale_b, scale_a * scale_b);
+        let sums = self.ab.iter_mut().zip(&mut self.aa).zip(&mut self.bb);
+        for (((ab, aa), bb), (x, y)) in sums.zip(a.iter().zip(b)) {
+            ab.re += (x.re * y.re + x.im * y.im) * both;
+            ab.im += (x.re * y.im - x.im * y.re) * both;
+            *aa += (x.re * x.re + x.im * x.im) * square_a;
+            *bb += (y.re * y.re + y.im * y.im) * square_b;
         }
         self.count += 1;
     }
@@ -209,11 +211,15 @@ pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagC
     let os = range.oversampling;
     let mut weights = vec![0f32; sum.ab.len()];
     let high = range.high_bin.min(sum.ab.len() - 1);
-    for (bin, w) in weights.iter_mut().enumerate().take(high).skip(range.low_bin.max(1)) {
+    let low = range.low_bin.max(1);
+    let coherence: Vec<f64> = (0..high).map(|bin| sum.coherence(bin)).collect();
+    for (bin, w) in weights.iter_mut().enumerate().take(high).skip(low) {
         let power = sum.aa[bin] * sum.bb[bin];
         if power > 0.0 {
-            let c = smooth_coherence(sum, bin, high) as f32;
-            *w = c / power.sqrt();
+            // Over five neighbouring bins: single bins of few windows are too noisy to weigh with.
+            let near = &coherence[bin.saturating_sub(2).max(1)..(bin + 3).min(high)];
+            let c = near.iter().sum::<f64>() / near.len() as f64;
+            *w = c as f32 / power.sqrt();
         }
     }
     let inverse: Arc<dyn ComplexToReal<f32>> = planned(fft_len * os, |p| p.plan_fft_inverse(fft_len * os));
@@ -233,11 +239,4 @@ pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagC
     let rms = (values.iter().map(|v| f64::from(*v).powi(2)).sum::<f64>() / points as f64).sqrt();
     let first_lag = -(range.max_lag as f64);
     LagCurve { values, first_lag, oversampling: os, rms }
-}
-
-/// Coherence averaged over five neighbouring bins: single bins of few windows are too noisy to weigh with.
-fn smooth_coherence(sum: &CrossSpectrum, bin: usize, high: usize) -> f64 {
-    let (from, to) = (bin.saturating_sub(2).max(1), (bin + 3).min(high));
-    let mean = (from..to).map(|b| sum.coherence(b)).sum::<f64>() / (to - from) as f64;
-    mean
 }

@@ -21,8 +21,21 @@ pub struct Survey {
     pub bright: Envelope,
     /// Onsets in the bright power, to about a millisecond.
     pub onsets: Vec<Onset>,
+    /// What is loud in this track and what is quiet.
+    pub loud: Loud,
     /// Plain facts.
     pub facts: Facts,
+}
+
+/// Powers that levels of a track are compared with; 0 for silence.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Loud {
+    /// 99th percentile of the bright power: strong attacks.
+    pub bright: f32,
+    /// 97th percentile of the full power: loud passages.
+    pub full: f32,
+    /// Tenth percentile of the full power.
+    pub floor: f32,
 }
 
 /// Plain facts of one track. Levels in dBFS after AES17.
@@ -52,44 +65,40 @@ impl Survey {
     /// [`MeasureError`] when it cannot be read or `progress` says stop.
     pub fn measure(track: &Placed, rate: SampleRate, progress: Progress) -> Result<Self, MeasureError> {
         let hop = index(rate.frames(0.001).max(1));
-        let mut block = vec![0f32; hop * 1_000];
+        // The sample before the block comes first.
+        let mut block = vec![0f32; hop * 1_000 + 1];
         let total = track.source.frames();
         let hops = index(total) / hop + 1;
         let (mut full, mut bright) = (Vec::with_capacity(hops), Vec::with_capacity(hops));
-        let (mut last, mut peak, mut sum) = (0f32, 0f32, 0f64);
+        let (mut peak, mut sum) = (0f32, 0f64);
         let mut ceiling = Ceiling::default();
         let mut at = 0;
         while at < total {
             if !progress(at as f64 / total as f64) {
                 return Err(MeasureError::Stopped);
             }
-            track.source.read(at, &mut block)?;
-            let have = block.len().min(index(total - at));
-            for chunk in block[..have].chunks(hop) {
-                let (mut square, mut steep, mut mean) = (0f32, 0f32, 0f32);
-                let mut top = 0f32;
-                for &v in chunk {
-                    let d = v - last;
-                    last = v;
-                    square += v * v;
-                    steep += d * d;
-                    mean += v;
-                    top = top.max(v.abs());
+            track.source.read(at, &mut block[1..])?;
+            let have = (block.len() - 1).min(index(total - at));
+            for from in (0..have).step_by(hop) {
+                let chunk = &block[from..=(from + hop).min(have)];
+                let h = Hop::of(chunk);
+                peak = peak.max(h.top);
+                sum += f64::from(h.total);
+                if h.top >= 0.5 {
+                    ceiling.feed(&chunk[1..]);
                 }
-                peak = peak.max(top);
-                sum += f64::from(mean);
-                if top >= 0.5 {
-                    ceiling.feed(chunk);
-                }
-                full.push(square / hop as f32);
-                bright.push(steep / hop as f32);
+                full.push(h.square / hop as f32);
+                bright.push(h.steep / hop as f32);
             }
-            at += block.len() as i64;
+            block[0] = block[have];
+            at += have as i64;
         }
         let whole = |power| Envelope { power, first: track.start, hop };
         let bright = whole(bright);
         let onsets = bright.onsets();
-        let full = whole(full).coarser(KEPT_MS);
+        let (bright, full) = (bright.coarser(KEPT_MS), whole(full).coarser(KEPT_MS));
+        let part = |e: &Envelope, p: f64| e.percentile(p).unwrap_or(0.0);
+        let loud = Loud { bright: part(&bright, 0.99), full: part(&full, 0.97), floor: part(&full, 0.1) };
         let level = |p: Option<f32>| p.map_or(-200.0, |p| (10.0 * f64::from(p * 2.0).log10()).max(-200.0));
         let facts = Facts {
             frames: total,
@@ -100,7 +109,41 @@ impl Survey {
             offset: if total > 0 { sum / total as f64 } else { 0.0 },
             clipped: ceiling.places(peak),
         };
-        Ok(Self { bright: bright.coarser(KEPT_MS), full, onsets, facts })
+        Ok(Self { bright, full, onsets, loud, facts })
+    }
+}
+
+/// Sums side by side, so that a processor can add several samples at once.
+const LANES: usize = 8;
+
+/// Sums over a hop.
+struct Hop {
+    square: f32,
+    /// Squares of the steps from each sample to the next.
+    steep: f32,
+    total: f32,
+    top: f32,
+}
+
+impl Hop {
+    /// Of all samples but the first, which is the last one before the hop.
+    fn of(x: &[f32]) -> Self {
+        let (mut square, mut steep, mut total, mut top) = ([0f32; LANES], [0f32; LANES], [0f32; LANES], [0f32; LANES]);
+        let mut add = |lane: usize, before: f32, v: f32| {
+            square[lane] += v * v;
+            steep[lane] += (v - before) * (v - before);
+            total[lane] += v;
+            top[lane] = if v.abs() > top[lane] { v.abs() } else { top[lane] };
+        };
+        let (now, before) = (x[1..].chunks_exact(LANES), x[..x.len() - 1].chunks_exact(LANES));
+        now.remainder().iter().zip(before.remainder()).for_each(|(v, b)| add(0, *b, *v));
+        for (now, before) in now.zip(before) {
+            for lane in 0..LANES {
+                add(lane, before[lane], now[lane]);
+            }
+        }
+        let sum = |x: [f32; LANES]| x.iter().sum::<f32>();
+        Self { square: sum(square), steep: sum(steep), total: sum(total), top: top.into_iter().fold(0.0, f32::max) }
     }
 }
 

@@ -82,8 +82,8 @@ const PLAIN_S: usize = 20;
 /// The whole-session check on sessions unlike one another.
 fn sessions(text: &mut String, rate: SampleRate) {
     text.push_str(
-        "\n# Whole sessions\n\nThe check on simulated sessions that vary by seed: rooms, three to eight struck, plucked, bowed and \
-         sung sources, 8 to 19 microphones, names in five languages or none, dense playing with coincident strikes, bleed, noise, \
+        "\n# Whole sessions\n\nThe check on simulated sessions that vary by seed: rooms, four to nine struck, plucked, bowed and \
+         sung sources, 8 to 24 microphones, names in five languages or none, dense playing with coincident strikes, bleed, noise, \
          unequal gains and filters; every fourth is clean, the others have faults. A cell is a source in a microphone other than \
          its own. Right: within one sample at 48 kHz of the true direct path. Latency: found within 0.4 ms. Plain: the largest \
          absolute value of the plain cross-correlation of the first 20 s, ±50 ms, on the same cells.\n\n\
