@@ -99,7 +99,8 @@ impl Stage {
             .collect();
         let roles: Vec<Role> = self.tracks.iter().map(|t| t.role).collect();
         let mut t = table(rows, self.mics.len());
-        t.late = place(&t.rows, &roles, SampleRate::new(48_000).unwrap()).map_or(vec![None; roles.len()], |p| p.late);
+        t.late =
+            place(&t.rows, &roles, SampleRate::new(48_000).unwrap(), None).map_or(vec![None; roles.len()], |p| p.late);
         t
     }
 

@@ -56,14 +56,20 @@ struct Player {
     click: f64,
 }
 
-/// The session of a seed.
+/// The session of a seed: with two or three pairs, 8 to 24 microphones.
 pub fn scene(seconds: f64, seed: u64, kind: Kind) -> Scene {
+    ensemble(seconds, seed, kind, None)
+}
+
+/// The same with so many players; more than nine play in the largest of the rooms.
+pub fn ensemble(seconds: f64, seed: u64, kind: Kind, players: Option<usize>) -> Scene {
     let rate = f64::from(RATE_HZ);
     let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x9e37_79b9).wrapping_add(17));
     let tongue = rng.random_range(0..5);
-    let room = room(&mut rng);
-    // With two or three pairs: 8 to 24 microphones.
-    let count = rng.random_range(4..=9);
+    let size = rng.random_range(0..4);
+    let room = room(if players.unwrap_or(0) > 9 { 3 } else { size }, &mut rng);
+    let drawn = rng.random_range(4..=9);
+    let count = players.unwrap_or(drawn);
     let players = cast(count, tongue, &mut rng);
     let places = stage(count, &room, &mut rng);
     let backed = (kind == Kind::Faulty && rng.random_bool(0.5)).then(|| {
@@ -108,8 +114,8 @@ pub fn scene(seconds: f64, seed: u64, kind: Kind) -> Scene {
     Scene { rate_hz: RATE_HZ, frames, room, sources, takes, seed, faults }
 }
 
-fn room(rng: &mut ChaCha8Rng) -> Room {
-    let (size, reverberation_s) = match rng.random_range(0..4) {
+fn room(size: usize, rng: &mut ChaCha8Rng) -> Room {
+    let (size, reverberation_s) = match size {
         0 => ([7.0, 6.0, 2.9], 0.3),
         1 => ([11.0, 9.0, 4.2], 0.5),
         2 => ([16.0, 12.0, 6.0], 0.9),
@@ -119,14 +125,14 @@ fn room(rng: &mut ChaCha8Rng) -> Room {
     Room { size: size.map(|v| stretch(v, rng)), reflection: rng.random_range(0.5..0.8), order: 2, reverberation_s }
 }
 
-/// Different players by name; a second one of a kind carries its side.
+/// Different players by name; those of a second round carry its number.
 fn cast(count: usize, tongue: usize, rng: &mut ChaCha8Rng) -> Vec<Player> {
     let mut order: Vec<usize> = (0..PLAYERS.len()).collect();
     order.shuffle(rng);
-    order
-        .into_iter()
-        .take(count)
-        .map(|i| {
+    (0..count)
+        .map(|nth| {
+            let round = nth / order.len();
+            let i = order[nth % order.len()];
             let (names, manner) = &PLAYERS[i];
             let low = rng.random_range(60.0..320.0);
             let ratios = [1.0, 1.59, 2.14, 2.65, 3.9, 5.2];
@@ -139,7 +145,11 @@ fn cast(count: usize, tongue: usize, rng: &mut ChaCha8Rng) -> Vec<Player> {
                 })
                 .collect();
             Player {
-                name: names[tongue].into(),
+                name: if round == 0 {
+                    names[tongue].into()
+                } else {
+                    format!("{} {}", names[tongue], ["B", "C", "D"][round - 1])
+                },
                 manner: *manner,
                 key: rng.random_range(40.0f64..64.0).round(),
                 modes,

@@ -5,11 +5,12 @@
 
 use super::attempt::{Attempt, Estimate, attempt, leaning};
 use super::copies::Copied;
-use super::cut::{Anchor, Purpose, Shape, energy};
+use super::cut::{Anchor, Purpose, Shape};
 use super::event::{Group, thin};
 use super::geometry::Late;
 use super::pair::{Material, PairOptions};
-use super::spectrum::{CrossSpectrum, Transform};
+use super::spectrum::{CrossSpectrum, Transform, quick_len};
+use super::sums::energy;
 use super::survey::{Facts, Survey};
 use super::verdict::{MIN_HEIGHT, MIN_HITS, RIVAL_SOLID, SOLID_HEIGHT, Verdict};
 use super::{MeasureError, Progress};
@@ -32,9 +33,7 @@ const EARLIER_MAY_BE: f64 = 0.4;
 /// A peak before the strongest from which it is taken for the direct sound.
 const EARLIER_IS: f64 = 0.7;
 /// Moments looked at first; the rest only where these leave a doubt.
-const AT_FIRST: usize = 36;
-/// With twice the moments noise falls by a root of two: what stands lower than this will not stand out.
-const HOPELESS: f64 = MIN_HEIGHT / std::f64::consts::SQRT_2;
+const AT_FIRST: usize = 24;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
 const HEARD_DB: f64 = -38.0;
 
@@ -188,7 +187,9 @@ pub fn measure_cell(
             attempt(home.0, mic.0, rate, options, centre, places, &lean, material, progress)
         };
         let mut found = look(thin(places, AT_FIRST))?;
-        if places.len() > AT_FIRST && !beyond_doubt(&found) && found.estimate.height > HOPELESS {
+        // Noise falls with the root of the moments: what stands too low for that will not stand out.
+        let more = (places.len() as f64 / AT_FIRST as f64).sqrt();
+        if more > 1.0 && !beyond_doubt(&found) && found.estimate.height * more > MIN_HEIGHT {
             found = look(places.clone())?;
         }
         let Some(before) = &best else {
@@ -231,7 +232,7 @@ pub fn measure_cell(
         low_sign: if decided { low_sign } else { 0 },
         height: e.height,
         coherence: e.coherence,
-        alternatives: alternatives(e),
+        alternatives: alternatives(e, decided),
         hits: e.hits,
         material: best.material,
         verdict: best.verdict,
@@ -247,9 +248,14 @@ fn beyond_doubt(a: &Attempt) -> bool {
     a.verdict == Verdict::Solid && a.estimate.height >= 1.5 * SOLID_HEIGHT && a.estimate.earlier < EARLIER_MAY_BE
 }
 
-fn alternatives(e: &Estimate) -> Vec<Alternative> {
-    let all = [(e.rival_lag, e.rival_sign, e.rival), (e.earlier_lag, e.earlier_sign, e.earlier)];
-    all.into_iter()
+/// Peaks beside the chosen one; where none is chosen, the highest too, if it stands out.
+fn alternatives(e: &Estimate, decided: bool) -> Vec<Alternative> {
+    let stands_out = !decided && e.height >= MIN_HEIGHT && e.hits >= MIN_HITS && !e.at_edge;
+    let highest = stands_out.then_some((e.lag, e.sign, 1.0));
+    let others = [(e.rival_lag, e.rival_sign, e.rival), (e.earlier_lag, e.earlier_sign, e.earlier)];
+    highest
+        .into_iter()
+        .chain(others)
         .filter(|(_, sign, part)| *sign != 0 && *part > 0.0)
         .map(|(lag_frames, sign, part)| Alternative { lag_frames, sign, part })
         .collect()
@@ -366,7 +372,7 @@ fn transfer(
     rate: SampleRate,
 ) -> Result<(Vec<Transfer>, i8, Vec<f32>), MeasureError> {
     let shape = Shape::of(Purpose::Arrival, rate);
-    let mut t = Transform::new(shape.taper.len().next_power_of_two());
+    let mut t = Transform::new(quick_len(shape.taper.len()));
     let mut sum = CrossSpectrum::new(t.bins());
     let (mut x, mut fb) = (Vec::new(), vec![Complex32::default(); t.bins()]);
     let step = places.len().div_ceil(24).max(1);

@@ -1,12 +1,13 @@
 //! One look at a pair: windows of one kind, their spectra added up, the arrival in the curve, and whether every part of the
 //! recording agrees on it.
 
-use super::cut::{Anchor, Purpose, Shape, energy, half_cosine};
+use super::cut::{Anchor, Purpose, Shape, half_cosine};
 use super::fine::{Fine, aligned_spectrum};
 use super::onset::Envelope;
 use super::pair::{Material, PairOptions};
-use super::spectrum::{CrossSpectrum, CurveRange, LagCurve, Transform, lag_curve};
-use super::verdict::{Verdict, weigh};
+use super::spectrum::{CrossSpectrum, CurveRange, LagCurve, Transform, lag_curve, quick_len};
+use super::sums::energy;
+use super::verdict::{MIN_HEIGHT, MIN_HITS, Verdict, weigh};
 use super::{MeasureError, Progress};
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
@@ -47,8 +48,8 @@ pub struct Estimate {
     pub at_edge: bool,
 }
 
-/// Points a frame of the curve: a parabola through them is right to a hundredth of a frame, and the phases do better.
-const OVERSAMPLING: usize = 4;
+/// Points a frame of the curve: the phases find what lies between.
+const OVERSAMPLING: usize = 2;
 
 /// One way of looking: windows of one kind about one coarse lag.
 pub struct Attempt {
@@ -87,7 +88,7 @@ pub fn attempt(
     let max_lag = index(rate.frames(options.max_lag_s));
     let edge = index(rate.frames(0.002));
     let len_b = shape.taper.len() + 2 * (max_lag + edge);
-    let fft_len = len_b.next_power_of_two();
+    let fft_len = quick_len(len_b);
     let mut transform = Transform::new(fft_len);
     let bin = |hz: f64| (hz / rate.hz_f64() * fft_len as f64).round() as usize;
     let (low_bin, high_bin) = (bin(options.band_hz.0), bin(options.band_hz.1.min(rate.hz_f64() * 0.45)));
@@ -119,12 +120,15 @@ pub fn attempt(
     let rival = curve.rival(peak, guard);
     let sign_at = |c: &LagCurve, i: usize| if c.values[i] < 0.0 { -1 } else { 1 };
     let (sign, lag) = (sign_at(&curve, peak), curve.refined(peak));
+    let height = if curve.rms > 0.0 { f64::from(curve.values[peak].abs()) / curve.rms } else { 0.0 };
+    // Where nothing stands out there is nothing to look at more closely.
+    let stands_out = total.count >= MIN_HITS && height >= MIN_HEIGHT;
     // Early, late, A-heavy, B-heavy: each half must find the same arrival by itself.
     let tolerance = rate.hz_f64() * 0.000_04;
     let halves = [(0, 1), (2, 3), (0, 2), (1, 3)];
     let mut agreeing = 0;
     let mut same_for_all = true;
-    if total.count >= super::verdict::MIN_HITS {
+    if stands_out {
         for (i, (x, y)) in halves.into_iter().enumerate() {
             let mut half = sums[x].clone();
             half.merge(&sums[y]);
@@ -142,7 +146,7 @@ pub fn attempt(
     let mut estimate = Estimate {
         lag: lag + centre as f64,
         sign,
-        height: if curve.rms > 0.0 { f64::from(curve.values[peak].abs()) / curve.rms } else { 0.0 },
+        height,
         coherence: 0.0,
         rival: part_of_peak(rival),
         rival_lag: curve.lag_of(rival) + centre as f64,
@@ -156,7 +160,7 @@ pub fn attempt(
         same_for_all,
         at_edge: peak < OVERSAMPLING || peak + OVERSAMPLING >= curve.values.len(),
     };
-    if total.count > 0 {
+    if stands_out {
         let aligned = aligned_spectrum(a, b, &places, &shape, estimate.lag.round() as i64)?;
         let fine = Fine::of(&aligned, rate, options.band_hz);
         estimate.coherence = fine.coherence;

@@ -1,6 +1,6 @@
 //! What the cells of a table must have in common: sound takes as long one way as the other, and longer than nothing.
 
-use super::arrival::{Cell, Row};
+use super::arrival::{Alternative, Cell, Row};
 use super::geometry::{Late, Placed, place};
 use super::session::Role;
 use super::verdict::Verdict;
@@ -45,17 +45,13 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Opti
         i += 1;
     }
     echoes(rows, rate);
-    for _ in 0..ROUNDS {
-        let Some(placed) = place(rows, roles, rate) else { break };
-        if !reconcile(rows, &placed, rate) {
-            return placed.late;
-        }
+    let Some(placed) = place(rows, roles, rate, None) else { return vec![None; roles.len()] };
+    if !reconcile(rows, &placed, rate) {
+        return placed.late;
     }
-    place(rows, roles, rate).map_or_else(|| vec![None; roles.len()], |p| p.late)
+    place(rows, roles, rate, Some(&placed)).map_or(placed.late, |p| p.late)
 }
 
-/// Rounds of placing and reconciling.
-const ROUNDS: usize = 1;
 /// Lags closer than this, in seconds, are one and the same.
 const ECHO_S: f64 = 0.000_025;
 /// Cells of a row that must repeat another source before any is believed to.
@@ -103,7 +99,11 @@ fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate) -> bool {
     let mut changed = false;
     for (row, expected) in rows.iter_mut().zip(&placed.expected) {
         for (cell, expected) in row.cells.iter_mut().zip(expected) {
-            let (Some(lag), Some((expected, sigma))) = (cell.lag_frames, *expected) else { continue };
+            let Some((expected, sigma)) = *expected else { continue };
+            let Some(lag) = cell.lag_frames else {
+                changed |= choose(cell, expected, sigma, rate);
+                continue;
+            };
             let off = (lag - expected).abs();
             if off < (OFF_S * rate.hz_f64()).max(SIGMAS * sigma) {
                 continue;
@@ -149,6 +149,18 @@ pub fn middle(values: &mut [f64]) -> Option<f64> {
     values.sort_by(f64::total_cmp);
     let n = values.len();
     (n > 0).then(|| 0.5 * (values[(n - 1) / 2] + values[n / 2]))
+}
+
+/// Of several peaks alike, takes the only one that lies where all others let expect it.
+fn choose(cell: &mut Cell, expected: f64, sigma: f64, rate: SampleRate) -> bool {
+    if !cell.heard || sigma * SIGMAS > OFF_S * rate.hz_f64() {
+        return false;
+    }
+    let fits = |a: &&Alternative| a.part >= ALTERNATIVE && (a.lag_frames - expected).abs() < FITS_S * rate.hz_f64();
+    let mut fitting = cell.alternatives.iter().filter(fits);
+    let (Some(a), None) = (fitting.next().copied(), fitting.next()) else { return false };
+    cell.take(a, "of several peaks alike the one where all other arrivals let expect it");
+    true
 }
 
 /// The lag that is too early gives way: what it heard was the other source.

@@ -2,6 +2,7 @@
 
 use super::MeasureError;
 use super::spectrum::Transform;
+use super::sums::energy;
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
 use realfft::num_complex::Complex32;
@@ -60,18 +61,6 @@ impl Shape {
 pub fn half_cosine(i: usize, n: usize) -> f32 {
     let x = (i as f32 + 0.5) / n as f32;
     0.5 - 0.5 * (std::f32::consts::PI * x.min(1.0)).cos()
-}
-
-/// Sum of squares.
-pub fn energy(x: &[f32]) -> f32 {
-    // Sixteen sums side by side: a single one would be added up sample after sample.
-    let mut sums = [0f32; 16];
-    let parts = x.chunks_exact(16);
-    let rest: f32 = parts.remainder().iter().map(|v| v * v).sum();
-    for part in parts {
-        sums.iter_mut().zip(part).for_each(|(s, v)| *s += v * v);
-    }
-    sums.iter().sum::<f32>() + rest
 }
 
 /// Spectrum of one window.

@@ -7,6 +7,7 @@
 use super::onset::Onset;
 use super::survey::Survey;
 use crate::units::SampleRate;
+use rayon::prelude::*;
 
 /// Strikes or passages used of one source at most: more add time, hardly certainty.
 const MOST: usize = 72;
@@ -86,8 +87,8 @@ impl Stage<'_> {
     /// Groups of microphones and the moments at which each leads.
     pub fn groups(&self) -> Vec<Group> {
         let near = self.sounding();
-        let strikes: Vec<Vec<Moment>> = near.iter().map(|m| self.strikes(*m)).collect();
-        let passages: Vec<Vec<Moment>> = near.iter().map(|m| self.passages(*m)).collect();
+        let strikes: Vec<Vec<Moment>> = near.par_iter().map(|m| self.strikes(*m)).collect();
+        let passages: Vec<Vec<Moment>> = near.par_iter().map(|m| self.passages(*m)).collect();
         let group = self.gathered(&near, &strikes, &passages);
         (0..near.len())
             .filter_map(|id| {
@@ -205,12 +206,12 @@ impl Stage<'_> {
         let mut found = Vec::new();
         let mut at = s.facts.start;
         while at + 2 * step <= end {
-            let home = db(Some(s.full.mean(at, 2 * step))) - reference[m];
+            let home = db(Some(s.slow.mean(at, 2 * step))) - reference[m];
             if home > -24.0 && home > (floor + 6.0).min(-12.0) {
                 let levels = (0..self.surveys.len())
                     .map(|n| {
                         let there = at - self.shift[m] + self.shift[n];
-                        db(Some(self.surveys[n].full.mean(there, 2 * step))) - reference[n]
+                        db(Some(self.surveys[n].slow.mean(there, 2 * step))) - reference[n]
                     })
                     .collect();
                 found.push(Moment { at, levels });

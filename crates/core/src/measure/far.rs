@@ -1,10 +1,13 @@
 //! Lags of any size: prints, and machines with their own clock.
 
 use super::onset::Envelope;
-use super::spectrum::{Transform, planned};
+use super::spectrum::{Transform, planned, quick_len};
 use realfft::ComplexToReal;
 use realfft::num_complex::Complex32;
 use std::sync::Arc;
+
+/// Points to either side that belong to a peak.
+const NEIGHBOURS: usize = 10;
 
 /// A lag of any size found by the rises of the two envelopes; none when nothing stands out or two places fit alike.
 ///
@@ -24,7 +27,7 @@ pub fn far_lag(a: &Envelope, b: &Envelope, hop_ms: usize) -> Option<i64> {
     if ra.len() < 16 || rb.len() < 16 {
         return None;
     }
-    let n = (ra.len() + rb.len()).next_power_of_two();
+    let n = quick_len(ra.len() + rb.len());
     let mut t = Transform::new(n);
     let mut fa = vec![Complex32::default(); t.bins()];
     let mut fb = fa.clone();
@@ -39,9 +42,9 @@ pub fn far_lag(a: &Envelope, b: &Envelope, hop_ms: usize) -> Option<i64> {
     inverse.process(&mut cross, &mut time).ok()?;
     let peak = (0..n).max_by(|x, y| time[*x].total_cmp(&time[*y]))?;
     let rms = (time.iter().map(|v| f64::from(*v).powi(2)).sum::<f64>() / n as f64).sqrt();
-    let distance =
-        |i: usize| (i as i64 - peak as i64).rem_euclid(n as i64).min((peak as i64 - i as i64).rem_euclid(n as i64));
-    let rival = (0..n).filter(|i| distance(*i) > 10).map(|i| time[i]).fold(0f32, f32::max);
+    // All but the neighbours of the peak; the curve goes round.
+    let (next, last) = (peak + NEIGHBOURS + 1, peak + n - NEIGHBOURS);
+    let rival = (next..last).map(|i| time[if i < n { i } else { i - n }]).fold(0f32, |m, v| if v > m { v } else { m });
     if f64::from(time[peak]) < 8.0 * rms || rival > 0.7 * time[peak] {
         return None;
     }

@@ -2,7 +2,7 @@
 
 use super::MeasureError;
 use super::cut::{Anchor, Shape};
-use super::spectrum::{CrossSpectrum, Transform};
+use super::spectrum::{CrossSpectrum, Transform, quick_len};
 use crate::signal::Placed;
 use crate::units::SampleRate;
 use realfft::num_complex::{Complex32, Complex64};
@@ -15,8 +15,9 @@ pub fn aligned_spectrum(
     shape: &Shape,
     lag: i64,
 ) -> Result<(CrossSpectrum, usize), MeasureError> {
-    let mut transform = Transform::new((shape.taper.len() * 2).next_power_of_two());
+    let mut transform = Transform::new(quick_len(shape.taper.len()));
     let mut sum = CrossSpectrum::new(transform.bins());
+    // Both windows lie at the same place and are tapered: what goes round the end is nothing.
     let mut x = Vec::new();
     let mut fb = vec![Complex32::default(); transform.bins()];
     for &place in places {

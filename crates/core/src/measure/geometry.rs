@@ -32,7 +32,7 @@ const LATE_M: f64 = 10.0;
 /// What a latency must explain to be believed: twice the logarithm of how much likelier it makes the arrivals.
 const WORTH: f64 = 10.0;
 /// A latency is looked for where the ways both ways differ by this.
-const HINT_M: f64 = 0.15;
+const HINT_M: f64 = 0.2;
 /// Latencies tried in earnest at each step.
 const TRIED: usize = 3;
 /// Rounds of the search.
@@ -41,10 +41,10 @@ const ROUNDS: usize = 25;
 const WIDE: [f64; 3] = [20.0, 4.0, 1.0];
 /// A round that explains no more than this is the last.
 const SETTLED: f64 = 0.03;
-/// Unknowns from which one beginning must do.
-const MANY: usize = 150;
 /// Beginnings tried, with near microphones on other sides of their sources.
 const STARTS: usize = 6;
+/// Cost an arrival at which the first beginning is good enough.
+const GOOD: f64 = 0.7;
 /// More unknowns than this are not solved for; the median of the ways both ways must do.
 const MOST: usize = 600;
 
@@ -72,15 +72,33 @@ pub struct Placed {
     /// Lag in frames at which each row should reach each track, and its standard deviation; none for rows and tracks without
     /// a place.
     pub expected: Vec<Vec<Option<(f64, f64)>>>,
+    found: Found,
 }
 
-/// Places sources and microphones. None without bleed both ways between at least two sources.
-pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate) -> Option<Placed> {
+/// Where everything was found, to begin with again.
+#[derive(Debug, Clone, PartialEq, Default)]
+struct Found {
+    used: Vec<usize>,
+    mics: Vec<usize>,
+    x: Vec<f64>,
+    loose: Vec<bool>,
+}
+
+/// Places sources and microphones. None without bleed both ways between at least two sources. `before` is what was found
+/// before some cells changed; the search then begins there.
+pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate, before: Option<&Placed>) -> Option<Placed> {
     let problem = Problem::of(rows, roles, rate)?;
-    let fit = problem.solve()?;
+    let same = |b: &&Found| b.used == problem.used && b.mics == problem.mics;
+    let begin = before.map(|b| &b.found).filter(same).map(|b| (b.x.clone(), b.loose.clone()));
+    let fit = problem.solve(begin)?;
     let spread = problem.covariance(&fit)?;
     let scale = rate.hz_f64() / SPEED_M_S;
-    let mut placed = Placed { late: vec![None; roles.len()], expected: vec![vec![None; roles.len()]; rows.len()] };
+    let (used, mics) = (problem.used.clone(), problem.mics.clone());
+    let mut placed = Placed {
+        late: vec![None; roles.len()],
+        expected: vec![vec![None; roles.len()]; rows.len()],
+        found: Found { used, mics, x: fit.x.clone(), loose: fit.loose.clone() },
+    };
     for (i, &m) in problem.mics.iter().enumerate() {
         let at = problem.late(i);
         placed.late[m] = Some(Late {
@@ -386,10 +404,15 @@ impl Problem {
     }
 
     /// Frees one latency after another as long as that explains much, and ties again what turns out not to be needed.
-    fn solve(&self) -> Option<Fit> {
+    fn solve(&self, begin: Option<Begin>) -> Option<Fit> {
         let none = vec![false; self.mics.len()];
-        let starts = if self.len() > MANY { 1 } else { STARTS };
-        let mut best = self.best_of((0..starts).map(|n| (self.turned(n), none.clone())).collect())?;
+        let again = begin.is_some();
+        let mut best = self.best_of(vec![begin.unwrap_or_else(|| (self.turned(0), none.clone()))])?;
+        // What explains nearly all of it need not be looked for from other sides.
+        if !again && best.cost > GOOD * self.arrivals.len() as f64 {
+            let others = (1..STARTS).map(|n| (self.turned(n), none.clone())).collect();
+            best = [Some(best), self.best_of(others)].into_iter().flatten().min_by(|a, b| a.cost.total_cmp(&b.cost))?;
+        }
         while let Some(better) = self.freed(&best) {
             best = better;
         }
@@ -411,15 +434,12 @@ impl Problem {
         fits.into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))
     }
 
-    /// From where everything stands now, and anew: what stood wrong may have given way to a latency. Both with the latencies
+    /// Anew, and from where everything stands now: what stood wrong may have given way to a latency. Both with the latencies
     /// that `x` has.
     fn beginnings(&self, x: &[f64], loose: &[bool]) -> Vec<Begin> {
-        let anew = (0..2).map(|n| {
-            let mut fresh = self.turned(n);
-            (0..loose.len()).for_each(|k| fresh[self.late(k)] = x[self.late(k)]);
-            fresh
-        });
-        anew.chain([x.to_vec()]).map(|x| (x, loose.to_vec())).collect()
+        let mut anew = self.turned(0);
+        (0..loose.len()).for_each(|k| anew[self.late(k)] = x[self.late(k)]);
+        [anew, x.to_vec()].map(|x| (x, loose.to_vec())).into()
     }
 
     /// The best fit with one latency tied.

@@ -17,6 +17,7 @@ mod regroup;
 pub mod response;
 pub mod session;
 pub mod spectrum;
+mod sums;
 pub mod survey;
 mod verdict;
 mod windows;

@@ -27,6 +27,12 @@ pub fn planned<P>(len: usize, make: impl FnOnce(&mut RealFftPlanner<f32>) -> P) 
     PLANNER.with(|p| make(&mut p.borrow_mut()))
 }
 
+/// The next length from `least` on that is quick to transform: a power of two, or a small odd number times one.
+pub fn quick_len(least: usize) -> usize {
+    let least = least.max(64);
+    [1, 3, 5, 7, 9].map(|f| f * least.div_ceil(f).next_power_of_two()).into_iter().min().unwrap_or(least)
+}
+
 impl Transform {
     /// Transforms of `len` real samples (even).
     pub fn new(len: usize) -> Self {
@@ -103,6 +109,21 @@ impl CrossSpectrum {
             self.bb[i] += other.bb[i];
         }
         self.count += other.count;
+    }
+
+    /// [`Self::coherence`] of the first `bins` bins.
+    fn coherences(&self, bins: usize) -> Vec<f32> {
+        if self.count < 2 {
+            return vec![0.0; bins];
+        }
+        let bias = 1.0 / self.count as f32;
+        let scale = 1.0 / (1.0 - bias);
+        let powers = self.aa.iter().zip(&self.bb);
+        let freed = |(ab, (aa, bb)): (&Complex32, (&f32, &f32))| {
+            let raw = (ab.re * ab.re + ab.im * ab.im) / (aa * bb).max(f32::MIN_POSITIVE);
+            ((raw - bias) * scale).clamp(0.0, 1.0)
+        };
+        self.ab.iter().zip(powers).take(bins).map(freed).collect()
     }
 
     /// Magnitude-squared coherence of one bin, 0 … 1, freed of the bias 1/K that K windows give unrelated signals
@@ -209,23 +230,18 @@ pub struct CurveRange {
 /// small part of the band, and plain whitening would lift all the rest to the same height.
 pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagCurve {
     let os = range.oversampling;
-    let mut weights = vec![0f32; sum.ab.len()];
     let high = range.high_bin.min(sum.ab.len() - 1);
     let low = range.low_bin.max(1);
-    let coherence: Vec<f64> = (0..high).map(|bin| sum.coherence(bin)).collect();
-    for (bin, w) in weights.iter_mut().enumerate().take(high).skip(low) {
+    let coherence = sum.coherences(high);
+    let inverse: Arc<dyn ComplexToReal<f32>> = planned(fft_len * os, |p| p.plan_fft_inverse(fft_len * os));
+    let mut spectrum = inverse.make_input_vec();
+    for bin in low..high {
         let power = sum.aa[bin] * sum.bb[bin];
         if power > 0.0 {
             // Over five neighbouring bins: single bins of few windows are too noisy to weigh with.
             let near = &coherence[bin.saturating_sub(2).max(1)..(bin + 3).min(high)];
-            let c = near.iter().sum::<f64>() / near.len() as f64;
-            *w = c as f32 / power.sqrt();
+            spectrum[bin] = sum.ab[bin] * (near.iter().sum::<f32>() / (near.len() as f32 * power.sqrt()));
         }
-    }
-    let inverse: Arc<dyn ComplexToReal<f32>> = planned(fft_len * os, |p| p.plan_fft_inverse(fft_len * os));
-    let mut spectrum = inverse.make_input_vec();
-    for (bin, w) in weights.iter().enumerate() {
-        spectrum[bin] = sum.ab[bin] * w;
     }
     let mut time = inverse.make_output_vec();
     inverse.process(&mut spectrum, &mut time).expect("lengths fit by construction");

@@ -1,6 +1,7 @@
 //! One pass over a track: levels along time, onsets, and what is plainly wrong with the recording itself.
 
 use super::onset::{Envelope, Onset};
+use super::sums::{energy, largest, total_of};
 use super::{MeasureError, Progress};
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
@@ -19,6 +20,8 @@ pub struct Survey {
     pub full: Envelope,
     /// Power of the first difference: attacks stand out of ringing lows. 4 ms a hop.
     pub bright: Envelope,
+    /// The full power at a thirtieth of a second, for what lasts.
+    pub slow: Envelope,
     /// Onsets in the bright power, to about a millisecond.
     pub onsets: Vec<Onset>,
     /// What is loud in this track and what is quiet.
@@ -67,6 +70,7 @@ impl Survey {
         let hop = index(rate.frames(0.001).max(1));
         // The sample before the block comes first.
         let mut block = vec![0f32; hop * 1_000 + 1];
+        let mut steps = vec![0f32; hop * 1_000];
         let total = track.source.frames();
         let hops = index(total) / hop + 1;
         let (mut full, mut bright) = (Vec::with_capacity(hops), Vec::with_capacity(hops));
@@ -79,16 +83,17 @@ impl Survey {
             }
             track.source.read(at, &mut block[1..])?;
             let have = (block.len() - 1).min(index(total - at));
-            for from in (0..have).step_by(hop) {
-                let chunk = &block[from..=(from + hop).min(have)];
-                let h = Hop::of(chunk);
-                peak = peak.max(h.top);
-                sum += f64::from(h.total);
-                if h.top >= 0.5 {
-                    ceiling.feed(&chunk[1..]);
-                }
-                full.push(h.square / hop as f32);
-                bright.push(h.steep / hop as f32);
+            for (step, pair) in steps.iter_mut().zip(block[..=have].windows(2)) {
+                *step = pair[1] - pair[0];
+            }
+            let sound = &block[1..=have];
+            full.extend(sound.chunks(hop).map(|c| energy(c) / hop as f32));
+            bright.extend(steps[..have].chunks(hop).map(|c| energy(c) / hop as f32));
+            sum += f64::from(total_of(sound));
+            let top = largest(sound);
+            peak = peak.max(top);
+            if top >= CLIPS_FROM {
+                sound.chunks(hop).filter(|c| largest(c) >= CLIPS_FROM).for_each(|c| ceiling.feed(c));
             }
             block[0] = block[have];
             at += have as i64;
@@ -97,6 +102,7 @@ impl Survey {
         let bright = whole(bright);
         let onsets = bright.onsets();
         let (bright, full) = (bright.coarser(KEPT_MS), whole(full).coarser(KEPT_MS));
+        let slow = full.coarser(SLOW);
         let part = |e: &Envelope, p: f64| e.percentile(p).unwrap_or(0.0);
         let loud = Loud { bright: part(&bright, 0.99), full: part(&full, 0.97), floor: part(&full, 0.1) };
         let level = |p: Option<f32>| p.map_or(-200.0, |p| (10.0 * f64::from(p * 2.0).log10()).max(-200.0));
@@ -109,43 +115,14 @@ impl Survey {
             offset: if total > 0 { sum / total as f64 } else { 0.0 },
             clipped: ceiling.places(peak),
         };
-        Ok(Self { bright, full, onsets, loud, facts })
+        Ok(Self { bright, full, slow, onsets, loud, facts })
     }
 }
 
-/// Sums side by side, so that a processor can add several samples at once.
-const LANES: usize = 8;
-
-/// Sums over a hop.
-struct Hop {
-    square: f32,
-    /// Squares of the steps from each sample to the next.
-    steep: f32,
-    total: f32,
-    top: f32,
-}
-
-impl Hop {
-    /// Of all samples but the first, which is the last one before the hop.
-    fn of(x: &[f32]) -> Self {
-        let (mut square, mut steep, mut total, mut top) = ([0f32; LANES], [0f32; LANES], [0f32; LANES], [0f32; LANES]);
-        let mut add = |lane: usize, before: f32, v: f32| {
-            square[lane] += v * v;
-            steep[lane] += (v - before) * (v - before);
-            total[lane] += v;
-            top[lane] = if v.abs() > top[lane] { v.abs() } else { top[lane] };
-        };
-        let (now, before) = (x[1..].chunks_exact(LANES), x[..x.len() - 1].chunks_exact(LANES));
-        now.remainder().iter().zip(before.remainder()).for_each(|(v, b)| add(0, *b, *v));
-        for (now, before) in now.zip(before) {
-            for lane in 0..LANES {
-                add(lane, before[lane], now[lane]);
-            }
-        }
-        let sum = |x: [f32; LANES]| x.iter().sum::<f32>();
-        Self { square: sum(square), steep: sum(steep), total: sum(total), top: top.into_iter().fold(0.0, f32::max) }
-    }
-}
+/// Hops of the full power in one of the slow one.
+const SLOW: usize = 8;
+/// Under −6 dBFS a flat top is more likely the top of a slow wave.
+const CLIPS_FROM: f32 = 0.5;
 
 /// Counts flat tops. Clipping in an earlier stage may sit under full scale, so runs are kept by their height.
 #[derive(Default)]
@@ -174,8 +151,7 @@ impl Ceiling {
         }
     }
 
-    /// Under −6 dBFS a flat top is more likely the top of a slow wave.
     fn places(&self, peak: f32) -> u32 {
-        if self.height < peak || peak < 0.5 { 0 } else { self.places }
+        if self.height < peak || peak < CLIPS_FROM { 0 } else { self.places }
     }
 }

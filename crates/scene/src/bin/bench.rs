@@ -2,7 +2,7 @@
 //! was measured is left there as `a.wav` and `b.wav`.
 
 use marea_core::correct::Correction;
-use marea_core::decide::{Named, decide, tracks_of};
+use marea_core::decide::{Named, decide, said, tracks_of};
 use marea_core::measure::overview::OverviewBuilder;
 use marea_core::measure::session::{Heard, measure_session};
 use marea_core::measure::{PairOptions, measure_pair};
@@ -13,7 +13,7 @@ use marea_media::AudioReader;
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
-use marea_scene::harbour_hall;
+use marea_scene::{harbour_hall, varied};
 use rayon::prelude::*;
 use std::path::Path;
 use std::time::Instant;
@@ -156,40 +156,32 @@ fn main() -> Done {
     whole_sessions(&folder)
 }
 
-/// Harbour Hall several times over, each time played anew, as working copies of so many minutes; a folder a set.
-fn copies(folder: &Path, set: &str, seeds: std::ops::Range<u64>, most: usize, minutes: usize) -> Done {
+/// An ensemble in as many working copies of so many minutes; a folder a set. Channels of a pair keep their sides as names.
+fn copies(folder: &Path, set: &str, players: usize, most: usize, minutes: usize) -> Done {
     let place = folder.join(set);
     std::fs::create_dir_all(&place)?;
     let rate = SampleRate::new(48_000)?;
-    let mut made = 0;
-    for seed in seeds {
-        let played = harbour_hall::scene(75.0, seed).render();
-        for (name, planes) in &played.files {
-            for (c, plane) in planes.iter().enumerate() {
-                if made == most {
-                    break;
-                }
-                let wav = place.join("long.wav");
-                repeat(&wav, plane, 48_000 * 60 * minutes)?;
-                let of = place.join(format!(
-                    "{seed} {} {}",
-                    name.trim_end_matches(".wav"),
-                    if c == 0 { "left" } else { "right" }
-                ));
-                std::fs::create_dir_all(&of)?;
-                prepare(&wav, &of, rate, &mut |_| true)?;
-                made += 1;
-            }
-        }
+    let mut played = varied::ensemble(75.0, 3, varied::Kind::Faulty, Some(players)).render();
+    // Pairs first: a set that is cut short keeps them.
+    played.files.sort_by_key(|(_, planes)| std::cmp::Reverse(planes.len()));
+    let channels = played.files.iter().flat_map(|(name, planes)| {
+        let stem = name.trim_end_matches(".wav");
+        let side =
+            move |c| if planes.len() > 1 { format!("{stem} {}", ["left", "right"][c]) } else { stem.to_string() };
+        planes.iter().enumerate().map(move |(c, plane)| (side(c), plane))
+    });
+    let wav = place.join("long.wav");
+    for (i, (name, plane)) in channels.take(most).enumerate() {
+        repeat(&wav, plane, 48_000 * 60 * minutes)?;
+        let of = place.join(format!("{i:02} {name}"));
+        std::fs::create_dir_all(&of)?;
+        prepare(&wav, &of, rate, &mut |_| true)?;
     }
     Ok(())
 }
 
 /// The check of 6 to 48 tracks of five minutes and of 60 of an hour, each in a process of its own.
 fn whole_sessions(folder: &Path) -> Done {
-    copies(folder, "five", 3..8, 48, 5)?;
-    let wav = folder.join("five/long.wav");
-    decode(&wav)?;
     let run = |set: &str, tracks: usize| -> Result<Vec<f64>, Box<dyn std::error::Error>> {
         let out = std::process::Command::new(std::env::current_exe()?)
             .arg(folder)
@@ -198,9 +190,12 @@ fn whole_sessions(folder: &Path) -> Done {
         let text = String::from_utf8(out.stdout)?;
         Ok(text.split_whitespace().map(str::parse::<f64>).collect::<Result<Vec<_>, _>>()?)
     };
-    for tracks in [6, 12, 24, 48] {
-        let (decoding, _) =
-            seconds(|| (0..tracks).into_par_iter().map(|_| decode(&wav)).collect::<Result<Vec<_>, _>>());
+    for (tracks, players) in [(6, 3), (12, 7), (24, 15), (48, 33)] {
+        copies(folder, "five", players, tracks, 5)?;
+        let wav = folder.join("five/long.wav");
+        let decoding = || seconds(|| (0..tracks).into_par_iter().map(|_| decode(&wav)).collect::<Result<Vec<_>, _>>());
+        decoding().1?;
+        let (decoding, _) = decoding();
         let got = run("five", tracks)?;
         let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
         let bar = if tracks == 24 { "≤ 3 ×, ≤ 400 MB" } else { "grows with tracks × sources" };
@@ -210,9 +205,9 @@ fn whole_sessions(folder: &Path) -> Done {
             took / decoding,
             1_000.0 * took / (tracks as f64 * sources)
         );
+        std::fs::remove_dir_all(folder.join("five"))?;
     }
-    std::fs::remove_dir_all(folder.join("five"))?;
-    copies(folder, "hour", 3..4, 5, 60)?;
+    copies(folder, "hour", 3, 5, 60)?;
     let got = run("hour", 60)?;
     let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
     println!(
@@ -230,22 +225,25 @@ fn check(folder: &Path, set: &str, tracks: usize) -> Done {
     places.sort();
     let names: Vec<Named> = (0..tracks)
         .map(|i| {
-            let name = places[i % places.len()].file_name().unwrap_or_default().to_string_lossy().into_owned();
-            Named { file: format!("{name} {}.wav", i / places.len()), channel: 1, channels: 1 }
+            let folder = places[i % places.len()].file_name().unwrap_or_default().to_string_lossy().into_owned();
+            // Without the number that keeps the order; links to a file already there carry one.
+            let name = folder.split_once(' ').map_or("", |(_, name)| name);
+            let again = if i < places.len() { String::new() } else { format!("{} ", i / places.len() + 1) };
+            Named { file: format!("{again}{name}.wav"), channel: 1, channels: 1 }
         })
         .collect();
-    // Channels of a pair were working copies of one file: the second is its second channel.
     let sources = (0..tracks)
         .map(|i| WorkFile::open(&channel_path(&places[i % places.len()], 1)))
         .collect::<Result<Vec<_>, _>>()?;
     let known = tracks_of(&names);
+    let said = said(&known);
     let heard: Vec<Heard> = sources
         .iter()
-        .zip(&known)
-        .map(|(source, t)| Heard {
+        .zip(known.iter().zip(&said))
+        .map(|(source, (t, said))| Heard {
             sound: Placed { source, start: 0 },
             role: t.role,
-            said: None,
+            said: *said,
             added: Vec::new(),
             removed: Vec::new(),
         })
