@@ -863,6 +863,28 @@ export interface components {
              */
             us: number;
         };
+        /** @description What one microphone's path adds to the way of the sound. */
+        Late: {
+            /** @description Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike. */
+            clear: number;
+            /**
+             * Format: double
+             * @description Frames later than the sound; 0 for a microphone that is on time.
+             */
+            frames: number;
+            /**
+             * Format: double
+             * @description Its standard deviation in frames.
+             */
+            sigma_frames: number;
+            /** @description Sources whose arrivals the answer rests on. */
+            sources: number;
+            /**
+             * Format: double
+             * @description How much worse the arrivals are explained without it, as twice the logarithm of a likelihood; 0 when on time.
+             */
+            worth: number;
+        };
         /**
          * @description What kind of windows decided.
          * @enum {string}
@@ -1161,6 +1183,8 @@ export interface components {
             copies: components["schemas"]["Copied"][];
             /** @description Plain facts a track. */
             facts: components["schemas"]["Facts"][];
+            /** @description What each track's path adds to the way of the sound; none where nothing determines it. */
+            late?: (components["schemas"]["Late"] | null)[];
             /**
              * Format: int32
              * @description Rate in which frames are counted.

@@ -109,12 +109,6 @@ fn total(bands: &[[f64; 2]]) -> Option<f64> {
     (apart > 0.0).then(|| db(sum, apart))
 }
 
-/// Level of a row's source in a track, as power.
-fn level(row: &Row, m: usize) -> f64 {
-    let bands = row.cells[m].bands.iter().zip(&row.power);
-    bands.map(|(h, p)| f64::from((h.re * h.re + h.im * h.im) * p)).sum()
-}
-
 fn move_of(case: &Case, p: &Proposal) -> Move {
     let k = case.tracks[p.track].correction;
     Move {
@@ -148,7 +142,7 @@ fn every_sum(case: &Case, m: usize, proposals: &[Proposal]) -> Vec<(usize, usize
         .filter(|o| *o != m)
         .filter_map(|o| {
             let heard = case.table.rows.iter().enumerate().filter_map(|(i, r)| {
-                let (a, b) = (level(r, m), level(r, o));
+                let (a, b) = (r.level(m), r.level(o));
                 let close = a > 0.0 && b > 0.0 && (10.0 * (a / b).log10()).abs() < APART_DB;
                 close.then_some((i, a.min(b)))
             });

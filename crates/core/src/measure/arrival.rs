@@ -135,6 +135,14 @@ pub struct Row {
     pub cells: Vec<Cell>,
 }
 
+impl Row {
+    /// Level of the source in a track, as power over all bands; 0 where its transfer is not known.
+    pub fn level(&self, track: usize) -> f64 {
+        let bands = self.cells[track].bands.iter().zip(&self.power);
+        bands.map(|(h, p)| f64::from((h.re * h.re + h.im * h.im) * p)).sum()
+    }
+}
+
 /// The whole table. Tracks are named by their index in the list that was measured.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

@@ -8,6 +8,8 @@ use crate::units::SampleRate;
 const SAME_S: f64 = 0.000_06;
 /// Two microphones at one source hear every other source this close together, their latencies aside, in seconds.
 const AT_ONE_SOURCE_S: f64 = 0.001_5;
+/// A microphone at a source hears it so much above all others, as a factor of power: 7 dB.
+const ABOVE_OTHERS: f64 = 5.0;
 /// Arrivals that must agree before anything is said from them.
 const FEW: usize = 2;
 
@@ -81,17 +83,23 @@ fn same_source(a: &Row, b: &Row, rate: SampleRate) -> bool {
     same >= FEW && same * 2 > all.len()
 }
 
-/// The track hears all other sources as the row's home does, and the row's own too, all by one and the same lag.
+/// The track hears all other sources as the row's home does, and the row's own too, all by one and the same lag; and it hears
+/// that one above all others. At the end of a line of players the lags alone would look like this.
 fn side_by_side(rows: &[Row], gone: &[usize], row: usize, m: usize, rate: SampleRate) -> bool {
     let (home, cell) = (rows[row].home, &rows[row].cells[m]);
     let Some(lag) = cell.lag_frames.filter(|_| cell.verdict == Verdict::Solid) else { return false };
-    let apart: Vec<f64> = rows
+    let others: Vec<&Row> = rows
         .iter()
         .enumerate()
         .filter(|(i, r)| *i != row && !gone.contains(i) && r.home != m && r.home != home)
-        .filter_map(|(_, r)| Some((r.cells[m].lag_frames? - r.cells[home].lag_frames? - lag).abs()))
+        .map(|(_, r)| r)
         .collect();
+    let apart: Vec<f64> =
+        others.iter().filter_map(|r| Some((r.cells[m].lag_frames? - r.cells[home].lag_frames? - lag).abs())).collect();
     // A lag as between neighbours needs less to be believed than one that takes a latency.
     let needed = if lag.abs() < AT_ONE_SOURCE_S * rate.hz_f64() { FEW } else { FEW + 1 };
-    apart.len() >= needed && apart.iter().all(|a| *a < AT_ONE_SOURCE_S * rate.hz_f64())
+    let loudest_other = others.iter().map(|r| r.level(m)).fold(0.0, f64::max);
+    apart.len() >= needed
+        && apart.iter().all(|a| *a < AT_ONE_SOURCE_S * rate.hz_f64())
+        && rows[row].level(m) > ABOVE_OTHERS * loudest_other
 }

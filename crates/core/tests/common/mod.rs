@@ -1,6 +1,8 @@
 //! Made-up sounds for the tests of the core.
 #![allow(dead_code)]
 
+pub mod stage;
+
 use marea_core::measure::{PairMeasurement, PairOptions, measure_pair};
 use marea_core::render::sinc::{kaiser, sinc};
 use marea_core::signal::{MemSource, Placed};

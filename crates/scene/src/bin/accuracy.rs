@@ -73,7 +73,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
 }
 
 /// Seeds of the varied sessions; every fourth is clean.
-const SESSIONS: std::ops::RangeInclusive<u64> = 1..=44;
+const SESSIONS: std::ops::RangeInclusive<u64> = 401..=444;
 /// Seconds of each.
 const LENGTH_S: f64 = 50.0;
 /// Seconds of each that the plain correlation is given.

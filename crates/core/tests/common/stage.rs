@@ -1,0 +1,142 @@
+//! Sessions made from places alone: sources and microphones give lags, wiring and placement give signs.
+
+use super::rate;
+use marea_core::correct::Correction;
+use marea_core::decide::{Check, Side, Track, decide};
+use marea_core::measure::Verdict;
+use marea_core::measure::arrival::{BANDS_HZ, Cell, Row, Table, Transfer, empty};
+use marea_core::measure::geometry::place;
+use marea_core::measure::session::Role;
+use marea_core::measure::survey::Facts;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+
+pub const RATE: f64 = 48_000.0;
+/// Handbook value at 20 °C.
+pub const SPEED: f64 = 343.2;
+
+/// Sources on a stage, a near microphone a source, then a main and a hall pair.
+pub struct Stage {
+    pub sources: Vec<[f64; 3]>,
+    pub mics: Vec<[f64; 3]>,
+    pub late: Vec<f64>,
+    pub wired: Vec<i8>,
+    pub placed: Vec<i8>,
+    pub tracks: Vec<Track>,
+}
+
+pub fn track(label: String, role: Role, source: &str, side: Side, set: Option<usize>) -> Track {
+    Track {
+        label,
+        role,
+        source: source.into(),
+        side,
+        policy: None,
+        set,
+        correction: Correction::default(),
+        anchor: false,
+        stamped: false,
+    }
+}
+
+impl Stage {
+    pub fn new(count: usize, seed: u64) -> Self {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let mut s = Self {
+            sources: Vec::new(),
+            mics: Vec::new(),
+            late: Vec::new(),
+            wired: Vec::new(),
+            placed: Vec::new(),
+            tracks: Vec::new(),
+        };
+        for i in 0..count {
+            let p =
+                [1.6 * i as f64 + rng.random_range(-0.3..0.3), rng.random_range(4.0..6.5), rng.random_range(0.6..1.1)];
+            let turn: f64 = rng.random_range(0.0..6.28);
+            s.sources.push(p);
+            s.mics.push([p[0] + 0.2 * turn.cos(), p[1] + 0.2 * turn.sin(), p[2] + 0.15]);
+            s.tracks.push(track(format!("near {i}"), Role::Near, &format!("source {i}"), Side::None, None));
+        }
+        let middle = 0.8 * (count - 1) as f64;
+        for (set, (role, y, half)) in [(Role::Main, 2.0, 0.2), (Role::Room, -3.0, 1.2)].into_iter().enumerate() {
+            for (side, sign) in [(Side::Left, -1.0), (Side::Right, 1.0)] {
+                s.mics.push([middle + sign * half, y, 2.4]);
+                s.tracks.push(track(format!("{role:?} {side:?}"), role, "everything", side, Some(100 + set)));
+            }
+        }
+        s.late = vec![0.0; s.mics.len()];
+        s.wired = vec![1; s.mics.len()];
+        s.placed = vec![1; s.mics.len()];
+        s
+    }
+
+    pub fn table(&self) -> Table {
+        let d = |a: [f64; 3], b: [f64; 3]| (0..3).map(|i| (a[i] - b[i]).powi(2)).sum::<f64>().sqrt();
+        let arrival = |k: usize, m: usize| d(self.sources[k], self.mics[m]) / SPEED * RATE + self.late[m];
+        let sign = |k: usize, m: usize| self.wired[m] * if k == m { self.placed[m] } else { 1 };
+        let rows = (0..self.sources.len())
+            .map(|k| Row {
+                home: k,
+                members: vec![k],
+                own_mic: true,
+                hits: vec![0; 20],
+                strongest: 0,
+                passages: Vec::new(),
+                power: vec![1.0; BANDS_HZ.len()],
+                cells: (0..self.mics.len())
+                    .map(|m| {
+                        let s = sign(k, m) * sign(k, k);
+                        let level = d(self.sources[k], self.mics[k]) / d(self.sources[k], self.mics[m]);
+                        solid(arrival(k, m) - arrival(k, k), s, level)
+                    })
+                    .collect(),
+            })
+            .collect();
+        self.found(rows)
+    }
+
+    /// A table of these rows with the latencies they tell.
+    pub fn found(&self, rows: Vec<Row>) -> Table {
+        let mut t = table(rows, self.mics.len());
+        t.late = place(&t.rows, &self.roles(), rate(), None).map_or(vec![None; self.mics.len()], |p| p.late);
+        t
+    }
+
+    pub fn roles(&self) -> Vec<Role> {
+        self.tracks.iter().map(|t| t.role).collect()
+    }
+
+    pub fn check(&self) -> Check {
+        decide(&self.table(), &self.tracks)
+    }
+}
+
+pub fn solid(lag: f64, sign: i8, level: f64) -> Cell {
+    let band = Transfer { re: (f64::from(sign) * level) as f32, im: 0.0 };
+    Cell {
+        lag_frames: Some(lag),
+        sign,
+        low_sign: sign,
+        height: 25.0,
+        coherence: 0.8,
+        hits: 20,
+        verdict: Verdict::Solid,
+        bands: vec![band; BANDS_HZ.len()],
+        ..empty("made by hand", true)
+    }
+}
+
+pub fn table(rows: Vec<Row>, tracks: usize) -> Table {
+    let facts = Facts { frames: 480_000, peak: 0.5, loud_db: -20.0, floor_db: -70.0, ..Facts::default() };
+    Table {
+        rate_hz: 48_000,
+        wave_s: 0.05,
+        rows,
+        facts: vec![facts; tracks],
+        shift: vec![0; tracks],
+        late: vec![None; tracks],
+        copies: Vec::new(),
+        speeds: vec![None; tracks],
+    }
+}

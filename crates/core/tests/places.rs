@@ -1,0 +1,142 @@
+//! Places, latencies and who stands where, on sessions made from geometry: the truth is known to the micrometre.
+
+mod common;
+
+use common::rate;
+use common::stage::{RATE, Stage, solid};
+use marea_core::decide::{Kind, decide};
+use marea_core::measure::Verdict;
+use marea_core::measure::arrival::{Alternative, Row};
+use marea_core::measure::consistent::settle;
+use marea_core::measure::geometry::place;
+use marea_core::measure::regroup::regroup;
+use marea_core::measure::session::Role;
+
+fn likely(row: &mut Row, mic: usize) {
+    row.cells[mic].verdict = Verdict::Likely;
+}
+
+/// A lag that was left out is told by all others, as well as it says.
+#[test]
+fn what_all_others_let_expect_is_where_it_was() {
+    for seed in 0..10 {
+        let s = Stage::new(6, seed);
+        let mut rows = s.table().rows;
+        let truth = rows[1].cells[4].lag_frames.unwrap();
+        rows[1].cells[4].undecide("left out");
+        let placed = place(&rows, &s.roles(), rate(), None).unwrap();
+        let (expected, sigma) = placed.expected[1][4].unwrap();
+        let off = (expected - truth).abs();
+        assert!(off < 4.0 * sigma.max(3.0) && off < 0.001 * RATE, "seed {seed}: {expected} ± {sigma}, was {truth}");
+    }
+}
+
+#[test]
+fn two_of_six_late_are_both_found_and_nobody_else() {
+    for seed in 0..12 {
+        let mut s = Stage::new(6, seed);
+        let truth = [(1, 130.0), (4, 420.0 - 20.0 * seed as f64)];
+        truth.iter().for_each(|(m, l)| s.late[*m] = *l);
+        let c = s.check();
+        let mut found: Vec<usize> = c.findings.iter().filter(|f| f.kind == Kind::Late).map(|f| f.tracks[0]).collect();
+        found.sort_unstable();
+        assert_eq!(found, [1, 4], "seed {seed}");
+        for (m, late) in truth {
+            assert!((c.tracks[m].latency_frames - late).abs() < 19.2, "seed {seed}: {}", c.tracks[m].latency_frames);
+        }
+    }
+}
+
+/// A microphone that faces a wall hears all others by way of it: later than straight, all alike, and none of them clearly.
+#[test]
+fn what_comes_round_by_a_wall_is_no_latency() {
+    for seed in 0..12 {
+        let s = Stage::new(6, seed);
+        let mut rows = s.table().rows;
+        for row in rows.iter_mut().filter(|r| r.home != 2) {
+            row.cells[2].lag_frames = row.cells[2].lag_frames.map(|l| l + 350.0);
+            likely(row, 2);
+        }
+        let c = decide(&s.found(rows), &s.tracks);
+        assert!(c.findings.iter().all(|f| f.kind != Kind::Late), "seed {seed}: {}", c.findings[0].text);
+        assert_eq!(c.tracks[2].latency_frames, 0.0);
+    }
+}
+
+#[test]
+fn a_reflection_gives_way_to_the_peak_that_fits() {
+    let s = Stage::new(6, 3);
+    let mut rows = s.table().rows;
+    let truth = rows[0].cells[3].lag_frames.unwrap();
+    let wall = Alternative { lag_frames: truth + 300.0, sign: -1, part: 1.0 };
+    rows[0].cells[3].take(wall, "strongest");
+    rows[0].cells[3].alternatives = vec![Alternative { lag_frames: truth, sign: 1, part: 0.6 }];
+    // Nothing else to choose from.
+    let later = rows[4].cells[1].lag_frames.unwrap() + 400.0;
+    rows[4].cells[1].lag_frames = Some(later);
+    likely(&mut rows[4], 1);
+    settle(&mut rows, &s.roles(), rate());
+    assert_eq!((rows[0].cells[3].lag_frames, rows[0].cells[3].sign), (Some(truth), 1), "{}", rows[0].cells[3].reason);
+    assert_eq!(rows[4].cells[1].lag_frames, None, "{}", rows[4].cells[1].reason);
+    assert!(rows[4].cells[1].alternatives.iter().any(|a| a.lag_frames == later), "what was refused can still be seen");
+}
+
+#[test]
+fn of_peaks_alike_the_one_that_fits_is_taken_and_never_called_solid() {
+    let s = Stage::new(6, 5);
+    let mut rows = s.table().rows;
+    let truth = rows[2].cells[5].lag_frames.unwrap();
+    rows[2].cells[5].undecide("two lags fit alike");
+    rows[2].cells[5].alternatives.push(Alternative { lag_frames: truth + 250.0, sign: -1, part: 0.95 });
+    settle(&mut rows, &s.roles(), rate());
+    assert_eq!((rows[2].cells[5].lag_frames, rows[2].cells[5].verdict), (Some(truth), Verdict::Likely));
+}
+
+/// Where another source plays over one, some cells tell that other's arrivals.
+#[test]
+fn cells_that_repeat_another_source_are_not_believed() {
+    let s = Stage::new(6, 7);
+    let mut rows = s.table().rows;
+    let shift = rows[3].cells[rows[0].home].lag_frames.unwrap();
+    for m in [1, 2, 6, 7] {
+        rows[0].cells[m].lag_frames = Some(rows[3].cells[m].lag_frames.unwrap() - shift);
+    }
+    settle(&mut rows, &s.roles(), rate());
+    for m in [1, 2, 6, 7] {
+        assert_eq!(rows[0].cells[m].lag_frames, None, "{}", rows[0].cells[m].reason);
+    }
+    assert!(rows[0].cells[4].lag_frames.is_some(), "the others stay");
+    assert!(rows[3].cells[1].lag_frames.is_some(), "and the source that played over it");
+}
+
+#[test]
+fn a_row_that_repeats_another_source_goes() {
+    let s = Stage::new(5, 2);
+    let mut rows = s.table().rows;
+    let near: Vec<bool> = s.roles().iter().map(|r| *r == Role::Near).collect();
+    assert_eq!(regroup(&rows, &near, |_, _| false, rate()).gone, Vec::<usize>::new());
+    // What microphone 4 took for its source was source 1.
+    let shift = rows[1].cells[4].lag_frames.unwrap();
+    for m in (0..rows[4].cells.len()).filter(|m| *m != 4) {
+        rows[4].cells[m].lag_frames = Some(rows[1].cells[m].lag_frames.unwrap() - shift);
+    }
+    assert_eq!(regroup(&rows, &near, |_, _| false, rate()).gone, [4]);
+}
+
+/// A second microphone at a source, late and without a row of its own, hears all as the first does, only later.
+#[test]
+fn a_microphone_without_a_row_joins_its_neighbour_unless_named_otherwise() {
+    let s = Stage::new(5, 4);
+    let mut rows = s.table().rows;
+    rows.truncate(4);
+    for row in &mut rows {
+        let beside = row.cells[2].lag_frames.unwrap();
+        let own = row.home == 2;
+        row.cells[4] = if own { solid(beside + 500.0, 1, 0.6) } else { solid(beside + 509.0, 1, 0.05) };
+    }
+    let near: Vec<bool> = s.roles().iter().map(|r| *r == Role::Near).collect();
+    let found = regroup(&rows, &near, |_, _| false, rate());
+    assert_eq!((found.sets, found.gone), (vec![vec![2, 4]], vec![2]));
+    let named = |a: usize, b: usize| a.min(b) == 2 && a.max(b) == 4;
+    assert!(regroup(&rows, &near, named, rate()).sets.is_empty(), "a name is believed");
+}
