@@ -35,6 +35,8 @@ pub struct Score {
     pub inverted: [usize; 3],
     /// Latencies of a millisecond and more there are, found within 0.4 ms, and found where there is none.
     pub late: [usize; 3],
+    /// Latencies called solid, and those of them that are further off or not there.
+    pub late_solid: [usize; 2],
     /// Swapped pairs there are, found, and found where there is none.
     pub swapped: [usize; 3],
     /// Microphones opposed to their own source by placement there are, told so, and told so without being.
@@ -63,6 +65,7 @@ impl AddAssign<&Self> for Score {
         ] {
             a.iter_mut().zip(b).for_each(|(a, b)| *a += b);
         }
+        self.late_solid.iter_mut().zip(&o.late_solid).for_each(|(a, b)| *a += b);
         self.clean.iter_mut().zip(&o.clean).for_each(|(a, b)| *a += b);
         self.notes.extend(o.notes.iter().cloned());
     }
@@ -196,8 +199,12 @@ pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
             Fault::Late { file, channel, frames } if is(m, (file, *channel)) => Some(*frames),
             _ => None,
         });
-        let told = found(Kind::Late, m).or(found(Kind::Early, m)).map(|_| c.check.tracks[m].latency_frames);
+        let finding = found(Kind::Late, m).or(found(Kind::Early, m));
+        let told = finding.map(|_| c.check.tracks[m].latency_frames);
         let right = late.zip(told).is_some_and(|(l, t)| (l - t).abs() <= FOUND_FRAMES);
+        let solid = finding.is_some_and(|f| f.verdict == Verdict::Solid);
+        s.late_solid[0] += usize::from(solid);
+        s.late_solid[1] += usize::from(solid && !right);
         s.late[0] += usize::from(late.is_some());
         s.late[1] += usize::from(right);
         s.late[2] += usize::from(told.is_some() && !right);
