@@ -105,18 +105,22 @@ pub fn judge(case: &Case) -> Judged {
         .map(|m| {
             let own: Vec<usize> = case.own_rows(m).collect();
             let mine: Vec<&Link> = links.iter().filter(|l| l.mic == m).collect();
-            let agrees = |l: &Link| l.sign * s.mics[m] * s.rows[l.row] > 0;
+            let agrees = |l: &Link| l.sign * s.mics[l.mic] * s.rows[l.row] > 0;
             let others: Vec<&&Link> = mine.iter().filter(|l| !own.contains(&l.row)).collect();
-            let solid: Vec<&&&Link> = others.iter().filter(|l| l.weight >= 1.0).collect();
-            let (for_it, against) =
-                (solid.iter().filter(|l| agrees(l)).count(), solid.iter().filter(|l| !agrees(l)).count());
+            let sure = |l: &Link| case.table.rows[l.row].cells[l.mic].verdict == Verdict::Solid;
+            let count = |agree: bool| others.iter().filter(|l| sure(l) && agrees(l) == agree).count();
+            let (for_it, against) = (count(true), count(false));
             let weak_for = others.iter().filter(|l| agrees(l)).map(|l| l.weight).sum::<f64>();
             let weak_against = others.iter().filter(|l| !agrees(l)).map(|l| l.weight).sum::<f64>();
             let wired = s.mics[m] < 0;
             // Its own source alone against it, while the others agree.
             let own_against = mine.iter().any(|l| own.contains(&l.row) && !agrees(l));
             let hits = mine.iter().map(|l| case.table.rows[l.row].cells[m].hits).sum();
-            let verdict = if for_it >= 2 && against * 3 <= for_it {
+            // Its own source elsewhere tells the same story, all microphones of one voice.
+            let of_own: Vec<&Link> = links.iter().filter(|l| case.table.rows[l.row].home == m && l.mic != m).collect();
+            let own_voice = of_own.iter().filter(|l| sure(l)).count() >= 2 && of_own.iter().all(|l| agrees(l));
+            let of_one_voice = own_voice && for_it >= 1 && others.len() >= 3 && others.iter().all(|l| agrees(l));
+            let verdict = if (for_it >= 2 && against * 3 <= for_it) || of_one_voice {
                 Verdict::Solid
             } else if (for_it >= 1 || weak_for >= 3.0 * LIKELY_COUNTS) && weak_for > 2.0 * weak_against {
                 Verdict::Likely
