@@ -339,6 +339,7 @@ async fn the_check_is_read_and_decided_on() {
     b.click("[data-test='head-Frame drum']").await;
     b.until("the form", "const e=[...document.querySelectorAll('[data-test=role]')].find(x=>x.offsetParent); if(!e) return false; e.value='room'; e.dispatchEvent(new Event('change')); return true").await;
     b.until("four sources", "return document.querySelectorAll('[data-test=arrivals] tbody tr').length === 4").await;
+    s.settled(&session).await;
     b.click("[data-test=undo]").await;
     b.until("five sources", "return document.querySelectorAll('[data-test=arrivals] tbody tr').length === 5").await;
     // A cell opens both tracks at a hit, with room before the attack.
