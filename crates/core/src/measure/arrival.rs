@@ -32,8 +32,9 @@ pub const BANDS_HZ: [f64; 24] = [
 const EARLIER_MAY_BE: f64 = 0.4;
 /// A peak before the strongest from which it is taken for the direct sound.
 const EARLIER_IS: f64 = 0.7;
-/// Moments looked at first; the rest only where these leave a doubt.
-const AT_FIRST: usize = 24;
+/// Strikes and passages looked at first; the rest only where these leave a doubt. A passage holds seven times as much sound.
+const STRIKES_AT_FIRST: usize = 16;
+const PASSAGES_AT_FIRST: usize = 12;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
 const HEARD_DB: f64 = -38.0;
 
@@ -194,9 +195,10 @@ pub fn measure_cell(
             let lean = leaning(&home.1.full, &mic.1.full, centre, &places, rate);
             attempt(home.0, mic.0, rate, options, centre, places, &lean, material, progress)
         };
-        let mut found = look(thin(places, AT_FIRST))?;
+        let at_first = if material == Material::Struck { STRIKES_AT_FIRST } else { PASSAGES_AT_FIRST };
+        let mut found = look(thin(places, at_first))?;
         // Noise falls with the root of the moments: what stands too low for that will not stand out.
-        let more = (places.len() as f64 / AT_FIRST as f64).sqrt();
+        let more = (places.len() as f64 / at_first as f64).sqrt();
         if more > 1.0 && !beyond_doubt(&found) && found.estimate.height * more > MIN_HEIGHT {
             found = look(places.clone())?;
         }
@@ -232,12 +234,16 @@ pub fn measure_cell(
     let e = &best.estimate;
     let decided = best.verdict > Verdict::Undecided;
     let places = if best.places.is_empty() { &moments[0] } else { &best.places };
-    let lag = if decided { e.lag.round() as i64 } else { centre };
-    let (bands, low_sign, _) = transfer(home.0, mic.0, places, lag, rate)?;
+    let (bands, low_sign) = if decided {
+        let (bands, low_sign, _) = transfer(home.0, mic.0, places, e.lag.round() as i64, rate)?;
+        (bands, low_sign)
+    } else {
+        Default::default()
+    };
     Ok(Cell {
         lag_frames: decided.then_some(e.lag),
         sign: if decided { e.sign } else { 0 },
-        low_sign: if decided { low_sign } else { 0 },
+        low_sign,
         height: e.height,
         coherence: e.coherence,
         alternatives: alternatives(e, decided),
@@ -247,7 +253,7 @@ pub fn measure_cell(
         reason: best.reason,
         heard,
         wave: wave(home.0.track, mic.0, places, centre, wave_s, rate)?,
-        bands: if decided { bands } else { Vec::new() },
+        bands,
     })
 }
 

@@ -224,34 +224,35 @@ pub async fn importing(db: &MySqlPool, session: Uuid) -> Result<bool, ServerErro
     Ok(row.is_some())
 }
 
-/// Is there a job of this kind and payload that waits, runs, failed or was cancelled?
+/// Is there a job of this kind and payload that waits, runs, failed or was cancelled by somebody?
 ///
 /// # Errors
 /// As the database says.
 pub async fn known(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) -> Result<bool, ServerError> {
-    let row: Option<(i64,)> =
-        sqlx::query_as("SELECT 1 FROM jobs WHERE session_id = ? AND state <> 'done' AND payload = ? LIMIT 1")
-            .bind(session)
-            .bind(Json(task))
-            .fetch_optional(db)
-            .await?;
+    let row: Option<(i64,)> = sqlx::query_as(
+        "SELECT 1 FROM jobs WHERE session_id = ? AND state <> 'done' AND outdated = FALSE AND payload = ? LIMIT 1",
+    )
+    .bind(session)
+    .bind(Json(task))
+    .fetch_optional(db)
+    .await?;
     Ok(row.is_some())
 }
 
-/// Cancels what waits or runs of a kind: something newer takes its place.
+/// Cancels what waits or runs of a task's kind with another payload: this task takes its place.
 ///
 /// # Errors
 /// As the database says.
-pub async fn supersede(db: &MySqlPool, session: Uuid, kind: &str) -> Result<(), ServerError> {
-    sqlx::query("UPDATE jobs SET state = 'cancelled' WHERE session_id = ? AND kind = ? AND state = 'queued'")
-        .bind(session)
-        .bind(kind)
-        .execute(db)
-        .await?;
-    sqlx::query("UPDATE jobs SET cancel = TRUE WHERE session_id = ? AND kind = ? AND state = 'running'")
-        .bind(session)
-        .bind(kind)
-        .execute(db)
-        .await?;
+pub async fn supersede(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) -> Result<(), ServerError> {
+    // The state is set last: MariaDB assigns from left to right.
+    sqlx::query(
+        "UPDATE jobs SET outdated = TRUE, cancel = TRUE, state = IF(state = 'queued', 'cancelled', state)
+         WHERE session_id = ? AND kind = ? AND state IN ('queued', 'running') AND cancel = FALSE AND payload <> ?",
+    )
+    .bind(session)
+    .bind(task.kind())
+    .bind(Json(task))
+    .execute(db)
+    .await?;
     Ok(())
 }

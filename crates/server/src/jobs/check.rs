@@ -76,14 +76,13 @@ pub async fn keep_up(w: &Workers, session: Uuid) -> Result<(), ServerError> {
         return Ok(());
     }
     let basis = basis(&rows, rate_hz);
-    if checks::basis(&w.db, session).await?.as_ref() == Some(&basis) {
-        return Ok(());
-    }
+    let fits = checks::basis(&w.db, session).await?.as_ref() == Some(&basis);
     let task = Task::Check { basis };
-    if jobs::known(&w.db, session, &task).await? {
+    // Also when nothing is to be done: what still runs for a state that was taken back would overwrite what fits.
+    jobs::supersede(&w.db, session, &task).await?;
+    if fits || jobs::known(&w.db, session, &task).await? {
         return Ok(());
     }
-    jobs::supersede(&w.db, session, task.kind()).await?;
     jobs::enqueue(&w.db, session, &task, &title(rows.len())).await?;
     Ok(())
 }

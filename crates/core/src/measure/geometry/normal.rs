@@ -1,0 +1,171 @@
+//! Normal equations of the places. Microphones that are nobody's home meet only in sources and homes, never one another: each
+//! of them is solved for by itself and taken out of the rest (Schur complement), which is what large sessions need.
+
+use super::problem::Problem;
+use nalgebra::{Cholesky, DMatrix, DVector, Matrix4, Vector4};
+
+/// Unknowns of a microphone that is nobody's home: its place and its latency.
+const APART: usize = 4;
+
+/// Where an unknown stands in the equations.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Slot {
+    /// Among those solved together.
+    Together(usize),
+    /// Of a microphone by itself: which, and which of its four.
+    Apart(usize, usize),
+    /// A tied latency: no unknown.
+    Tied,
+}
+
+/// Where every unknown stands.
+pub struct Layout {
+    slots: Vec<Slot>,
+    together: usize,
+    apart: usize,
+}
+
+impl Layout {
+    /// With these latencies free.
+    pub fn of(p: &Problem, loose: &[bool]) -> Self {
+        let mut slots = vec![Slot::Tied; p.len()];
+        let mut together = 0;
+        let mut apart = 0;
+        let mut join = |at: usize, slots: &mut Vec<Slot>| {
+            slots[at] = Slot::Together(together);
+            together += 1;
+        };
+        (0..p.mic(0)).for_each(|at| join(at, &mut slots));
+        join(p.habit(), &mut slots);
+        for (i, free) in loose.iter().enumerate() {
+            let mine = (0..3).map(|axis| p.mic(i) + axis).chain(free.then(|| p.late(i)));
+            if p.is_home[i] {
+                mine.for_each(|at| join(at, &mut slots));
+            } else {
+                mine.enumerate().for_each(|(k, at)| slots[at] = Slot::Apart(apart, k));
+                apart += 1;
+            }
+        }
+        Self { slots, together, apart }
+    }
+}
+
+/// Lower half of the equations, in the parts that a [`Layout`] divides the unknowns into.
+pub struct Normal<'a> {
+    layout: &'a Layout,
+    together: DMatrix<f64>,
+    /// A row an unknown solved together, four columns a microphone apart.
+    between: DMatrix<f64>,
+    apart: Vec<Matrix4<f64>>,
+    slope: DVector<f64>,
+    slope_apart: Vec<Vector4<f64>>,
+}
+
+impl<'a> Normal<'a> {
+    /// Nothing known yet.
+    pub fn new(layout: &'a Layout) -> Self {
+        let (n, m) = (layout.together, layout.apart);
+        Self {
+            layout,
+            together: DMatrix::zeros(n, n),
+            between: DMatrix::zeros(n, APART * m),
+            apart: vec![Matrix4::zeros(); m],
+            slope: DVector::zeros(n),
+            slope_apart: vec![Vector4::zeros(); m],
+        }
+    }
+
+    /// Adds a residual with its slopes and its weight.
+    pub fn add(&mut self, terms: &[(usize, f64)], residual: f64, weight: f64) {
+        for &(i, di) in terms {
+            let di = weight * di;
+            match self.layout.slots[i] {
+                Slot::Together(i) => {
+                    self.slope[i] += di * residual;
+                    for &(k, dk) in terms {
+                        match self.layout.slots[k] {
+                            Slot::Together(k) if k <= i => self.together[(i, k)] += di * dk,
+                            Slot::Apart(m, k) => self.between[(i, APART * m + k)] += di * dk,
+                            _ => {}
+                        }
+                    }
+                }
+                Slot::Apart(m, i) => {
+                    self.slope_apart[m][i] += di * residual;
+                    for &(k, dk) in terms {
+                        if let Slot::Apart(_, k) = self.layout.slots[k] {
+                            self.apart[m][(i, k)] += di * dk;
+                        }
+                    }
+                }
+                Slot::Tied => {}
+            }
+        }
+    }
+
+    /// The step down, as a change of each unknown; none where the damped equations are not positive definite.
+    pub fn step(&self, damping: f64) -> Option<Vec<f64>> {
+        let damped = |v: f64| v + damping * (1.0 + v);
+        let mut rest = self.together.clone();
+        (0..rest.nrows()).for_each(|i| rest[(i, i)] = damped(rest[(i, i)]));
+        let inverse: Vec<Matrix4<f64>> = self.inverse_apart(damped)?;
+        let carried = self.carried(&inverse);
+        rest.gemm(-1.0, &carried, &self.between.transpose(), 1.0);
+        let apart = DVector::from_iterator(APART * inverse.len(), self.slope_apart.iter().flatten().copied());
+        let joined = Cholesky::new(rest)?.solve(&(&self.slope - &carried * &apart));
+        let left = apart - self.between.tr_mul(&joined);
+        let alone: Vec<Vector4<f64>> =
+            inverse.iter().enumerate().map(|(m, d)| d * left.fixed_rows::<APART>(APART * m)).collect();
+        let of = |slot: &Slot| match *slot {
+            Slot::Together(i) => joined[i],
+            Slot::Apart(m, i) => alone[m][i],
+            Slot::Tied => 0.0,
+        };
+        Some(self.layout.slots.iter().map(of).collect())
+    }
+
+    /// Covariance of all unknowns; nothing for tied latencies.
+    pub fn covariance(&self) -> Option<DMatrix<f64>> {
+        let mut rest = self.together.clone();
+        let inverse = self.inverse_apart(|v| v)?;
+        let carried = self.carried(&inverse);
+        rest.gemm(-1.0, &carried, &self.between.transpose(), 1.0);
+        let joined = Cholesky::new(rest)?.inverse();
+        let mixed = -&joined * &carried;
+        let alone = -carried.tr_mul(&mixed);
+        let of = |a: &Slot, b: &Slot| match (*a, *b) {
+            (Slot::Together(i), Slot::Together(k)) => joined[(i, k)],
+            (Slot::Together(i), Slot::Apart(m, k)) | (Slot::Apart(m, k), Slot::Together(i)) => {
+                mixed[(i, APART * m + k)]
+            }
+            (Slot::Apart(m, i), Slot::Apart(o, k)) => {
+                let own = if m == o { inverse[m][(i, k)] } else { 0.0 };
+                own + alone[(APART * m + i, APART * o + k)]
+            }
+            _ => 0.0,
+        };
+        let slots = &self.layout.slots;
+        Some(DMatrix::from_fn(slots.len(), slots.len(), |i, k| of(&slots[i], &slots[k])))
+    }
+
+    fn inverse_apart(&self, damped: impl Fn(f64) -> f64) -> Option<Vec<Matrix4<f64>>> {
+        let one = |block: &Matrix4<f64>| {
+            let mut block = *block;
+            for i in 0..APART {
+                // A latency that is tied has no equation.
+                block[(i, i)] = if block[(i, i)] == 0.0 { 1.0 } else { damped(block[(i, i)]) };
+            }
+            Some(block.cholesky()?.inverse())
+        };
+        self.apart.iter().map(one).collect()
+    }
+
+    fn carried(&self, inverse: &[Matrix4<f64>]) -> DMatrix<f64> {
+        let mut carried = self.between.clone();
+        for (m, d) in inverse.iter().enumerate() {
+            let columns = self.between.fixed_columns::<APART>(APART * m) * d;
+            carried.fixed_columns_mut::<APART>(APART * m).copy_from(&columns);
+        }
+        carried
+    }
+}
