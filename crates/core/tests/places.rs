@@ -140,3 +140,55 @@ fn a_microphone_without_a_row_joins_its_neighbour_unless_named_otherwise() {
     let named = |a: usize, b: usize| a.min(b) == 2 && a.max(b) == 4;
     assert!(regroup(&rows, &near, named, rate()).sets.is_empty(), "a name is believed");
 }
+
+/// Distances from 4 cm to half a metre: levels tell them apart, so that latency is not put down to a distance.
+#[test]
+fn levels_tell_a_close_microphone_from_a_late_one() {
+    for seed in 0..8 {
+        let mut s = Stage::new(6, seed);
+        for (i, far) in [0.04, 0.3, 0.08, 0.5, 0.15, 0.22].into_iter().enumerate() {
+            let (p, m) = (s.sources[i], s.mics[i]);
+            let was = (0..3).map(|a| (m[a] - p[a]).powi(2)).sum::<f64>().sqrt();
+            s.mics[i] = [0, 1, 2].map(|a| p[a] + (m[a] - p[a]) * far / was);
+        }
+        s.late[0] = 150.0;
+        s.late[3] = 210.0;
+        let late = s.table().late;
+        for (m, late) in late.iter().enumerate().take(6) {
+            let off = late.unwrap().frames - s.late[m];
+            // The few centimetres that levels leave open are the floor: 0.3 ms at most.
+            assert!(off.abs() < 14.4, "seed {seed}, microphone {m}: off by {off:.1} frames");
+        }
+    }
+}
+
+/// In a large session the search begins from few sides; what is late is found all the same.
+#[test]
+fn in_a_crowd_of_forty_the_late_ones_are_found() {
+    let mut s = Stage::new(36, 3);
+    s.late[5] = 160.0;
+    s.late[20] = 333.0;
+    let late = s.table().late;
+    for (m, late) in late.iter().enumerate().take(36) {
+        let off = late.unwrap().frames - s.late[m];
+        assert!(off.abs() < 19.2, "microphone {m}: off by {off:.1} frames");
+    }
+}
+
+/// A source that a neighbour hears before the microphone it was put down to has none of its own.
+#[test]
+fn a_source_heard_elsewhere_first_is_a_stranger_and_nothing_of_it_is_solid() {
+    let s = Stage::new(6, 4);
+    let mut rows = s.table().rows;
+    // Seen from the fourth microphone, somebody stands beside the third.
+    let of_third: Vec<f64> = rows[2].cells.iter().map(|c| c.lag_frames.unwrap()).collect();
+    for (cell, lag) in rows[3].cells.iter_mut().zip(&of_third) {
+        cell.lag_frames = Some(lag - of_third[3] + 3.0);
+    }
+    rows.remove(2);
+    settle(&mut rows, &s.roles(), rate());
+    let row = rows.iter().find(|r| r.home == 3).unwrap();
+    assert!(!row.own_mic, "the third microphone hears it first");
+    assert!(row.cells.iter().enumerate().all(|(m, c)| m == 3 || c.verdict < Verdict::Solid));
+    assert!(rows.iter().filter(|r| r.home != 3).all(|r| r.own_mic));
+}

@@ -46,10 +46,35 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Opti
     }
     echoes(rows, rate);
     let Some(placed) = place(rows, roles, rate, None) else { return vec![None; roles.len()] };
-    if !reconcile(rows, &placed, rate) {
-        return placed.late;
+    let late = if reconcile(rows, &placed, rate) {
+        place(rows, roles, rate, Some(&placed)).map_or(placed.late, |p| p.late)
+    } else {
+        placed.late
+    };
+    strangers(rows, roles, &late, rate);
+    late
+}
+
+/// A near microphone that hears a source so much before its home does, in seconds, stands nearer to it.
+const BEFORE_HOME_S: f64 = 0.000_1;
+
+/// Where another near microphone hears a source before its home does, latencies taken out, that home is not the source's own
+/// microphone, and nothing in the row is sure to be what its name says.
+fn strangers(rows: &mut [Row], roles: &[Role], late: &[Option<Late>], rate: SampleRate) {
+    let by = |m: usize| late[m].map_or(0.0, |l| l.frames);
+    for row in rows.iter_mut() {
+        let near = |m: usize| !row.members.contains(&m) && matches!(roles[m], Role::Near | Role::Unknown);
+        let before = |m: usize| row.cells[m].lag_frames.map_or(0.0, |l| l - by(m) + by(row.home));
+        let solid = |m: usize| row.cells[m].verdict == Verdict::Solid;
+        if (0..roles.len()).any(|m| near(m) && solid(m) && before(m) < -BEFORE_HOME_S * rate.hz_f64()) {
+            row.own_mic = false;
+            let home = row.home;
+            for (_, cell) in row.cells.iter_mut().enumerate().filter(|(m, c)| *m != home && c.verdict == Verdict::Solid) {
+                cell.verdict = Verdict::Likely;
+                cell.reason = "another microphone hears this source before its own does: perhaps it has none of its own".into();
+            }
+        }
     }
-    place(rows, roles, rate, Some(&placed)).map_or(placed.late, |p| p.late)
 }
 
 /// Lags closer than this, in seconds, are one and the same.

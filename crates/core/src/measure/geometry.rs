@@ -59,7 +59,7 @@ struct Found {
 /// Places sources and microphones. None without bleed both ways between at least two sources. `before` is what was found
 /// before some cells changed; the search then begins there.
 pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate, before: Option<&Placed>) -> Option<Placed> {
-    let problem = Problem::of(rows, roles, rate)?;
+    let mut problem = Problem::of(rows, roles, rate)?;
     let same = |b: &&Found| b.used == problem.used && b.mics == problem.mics;
     let begin = before.map(|b| &b.found).filter(same).map(|b| (b.x.clone(), b.loose.clone()));
     let fit = problem.solve(begin)?;

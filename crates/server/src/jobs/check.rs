@@ -17,7 +17,7 @@ use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 /// Raised when the method changes, so that older results are measured anew.
-const METHOD: u32 = 2;
+const METHOD: u32 = 3;
 
 /// What was measured, and of which tracks.
 #[derive(Debug, Clone, Serialize, Deserialize)]

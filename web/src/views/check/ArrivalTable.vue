@@ -79,6 +79,7 @@ function walk(e: KeyboardEvent, row: number, m: number): void {
           <th class="source">
             <b>{{ check.sources[r]?.name }}</b>
             <span class="soft">{{ row.hits.length >= 4 ? `${row.hits.length} hits` : `${row.passages.length} passages` }}</span>
+            <span v-if="!row.own_mic" class="soft">no microphone of its own</span>
           </th>
           <td v-for="(cell, m) in row.cells" :key="m" :class="[cell.verdict, tints[m], { home: m === row.home, chosen: chosen.includes(m) }]">
             <button :data-cell="`${r}-${m}`" :aria-label="label(row, cell, m)" :title="label(row, cell, m)" @click="emit('open', r, m)" @keydown="walk($event, r, m)">

@@ -1,7 +1,7 @@
 //! Damped steps downhill, and how far the bottom can be trusted.
 
 use super::normal::{Layout, Normal};
-use super::problem::{NEAR_M, NEAR_OFF_M, Problem, Stance};
+use super::problem::{NEAR_M, Problem, Stance};
 use super::search::Fit;
 use nalgebra::DMatrix;
 
@@ -64,9 +64,9 @@ impl Problem {
         for (at, value, sigma) in self.beliefs(stance.loose) {
             equations.add(&[(at, 1.0)], x[at] - value, 1.0 / (sigma * sigma));
         }
-        for (at, toward, off) in self.spacings(x) {
-            let [a, b, c] = [0, 1, 2].map(|a| (at + a, toward[a]));
-            equations.add(&[a, b, c, (self.habit(), -1.0)], off, 1.0 / (NEAR_OFF_M * NEAR_OFF_M));
+        for s in self.spacings(x) {
+            let [a, b, c] = [0, 1, 2].map(|a| (s.at + a, s.toward[a]));
+            equations.add(&[a, b, c, (self.habit(), -s.follows)], s.off, 1.0 / (s.sigma * s.sigma));
         }
         equations
     }

@@ -169,3 +169,76 @@ impl<'a> Normal<'a> {
         carried
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Six unknowns together, then two microphones apart, the second with its latency tied.
+    fn layout() -> Layout {
+        let mut slots: Vec<Slot> = (0..6).map(Slot::Together).collect();
+        slots.extend((0..4).map(|k| Slot::Apart(0, k)));
+        slots.extend((0..3).map(|k| Slot::Apart(1, k)));
+        slots.push(Slot::Tied);
+        Layout { slots, together: 6, apart: 2 }
+    }
+
+    /// Terms as they come: a microphone apart meets those together, never another one apart.
+    fn residuals() -> Vec<(Vec<(usize, f64)>, f64, f64)> {
+        let value = |n: usize| ((n * 37 % 101) as f64 / 50.0) - 1.0;
+        let mut all = Vec::new();
+        for n in 0..40 {
+            let mine = if n % 2 == 0 { 6..10 } else { 10..14 };
+            let together = (0..6).map(|i| (i, value(n * 7 + i)));
+            let terms = together.chain(mine.map(|i| (i, value(n * 11 + i + 3)))).collect();
+            all.push((terms, value(n * 5 + 1), 0.5 + (n % 7) as f64));
+        }
+        all
+    }
+
+    /// All unknowns in one matrix, solved at once: what taking microphones out must not change.
+    fn dense() -> (DMatrix<f64>, DVector<f64>) {
+        let mut a = DMatrix::zeros(13, 13);
+        let mut g = DVector::zeros(13);
+        for (terms, residual, weight) in residuals() {
+            for (i, di) in terms.iter().filter(|t| t.0 < 13) {
+                g[*i] += weight * di * residual;
+                for (k, dk) in terms.iter().filter(|t| t.0 < 13) {
+                    a[(*i, *k)] += weight * di * dk;
+                }
+            }
+        }
+        (a, g)
+    }
+
+    #[test]
+    fn taking_microphones_out_changes_no_step() {
+        let layout = layout();
+        let mut normal = Normal::new(&layout);
+        residuals().iter().for_each(|(terms, r, w)| normal.add(terms, *r, *w));
+        let (a, g) = dense();
+        for damping in [0.0, 1e-3, 0.5] {
+            let mut damped = a.clone();
+            (0..13).for_each(|i| damped[(i, i)] += damping * (1.0 + a[(i, i)]));
+            let expected = Cholesky::new(damped).unwrap().solve(&g);
+            let step = normal.step(damping).unwrap();
+            (0..13).for_each(|i| assert!((step[i] - expected[i]).abs() < 1e-9, "{i}: {} {}", step[i], expected[i]));
+            assert_eq!(step[13], 0.0, "a tied latency does not move");
+        }
+    }
+
+    #[test]
+    fn taking_microphones_out_changes_no_covariance() {
+        let layout = layout();
+        let mut normal = Normal::new(&layout);
+        residuals().iter().for_each(|(terms, r, w)| normal.add(terms, *r, *w));
+        let expected = dense().0.try_inverse().unwrap();
+        let covariance = normal.covariance().unwrap();
+        for i in 0..13 {
+            for k in 0..13 {
+                assert!((covariance[(i, k)] - expected[(i, k)]).abs() < 1e-9, "{i}, {k}");
+            }
+            assert_eq!(covariance[(i, 13)], 0.0);
+        }
+    }
+}

@@ -3,6 +3,7 @@
 use super::{SPEED_M_S, together};
 use crate::measure::Verdict;
 use crate::measure::arrival::Row;
+use crate::measure::consistent::middle;
 use crate::measure::session::Role;
 use crate::units::SampleRate;
 
@@ -13,12 +14,16 @@ const LIKELY_M: f64 = 0.06;
 /// session's habit.
 pub const NEAR_M: f64 = 0.28;
 const HABIT_OFF_M: f64 = 0.15;
-pub const NEAR_OFF_M: f64 = 0.1;
+const NEAR_OFF_M: f64 = 0.1;
+/// Standard deviation of a near distance that levels and habit tell together, as part of it.
+const BY_LEVEL: f64 = 0.5;
 /// Usual differences in height among sources; height of far microphones over them.
 const FLAT_M: f64 = 0.3;
 pub const ABOVE_M: f64 = 1.2;
 /// How large a latency may be.
 const LATE_M: f64 = 10.0;
+/// Levels say nothing of a distance that fewer pairs tell.
+const FEW_LEVELS: usize = 4;
 /// More unknowns than this are not solved for; the median of the ways both ways must do.
 const MOST: usize = 600;
 
@@ -45,6 +50,10 @@ pub struct Problem {
     pub near: Vec<Option<usize>>,
     /// Which of them are homes.
     pub is_home: Vec<bool>,
+    /// Distance of near microphones as their levels tell it, once everything has a place.
+    pub told: Vec<Option<f64>>,
+    /// Level of every source in every microphone, as the logarithm of an amplitude; NaN where it is not known.
+    pub levels: Vec<Vec<f64>>,
     pub arrivals: Vec<Arrival>,
     pub start: Vec<f64>,
 }
@@ -56,6 +65,20 @@ pub enum Without {
     Into(usize),
     /// Those of a microphone's own source elsewhere.
     From(usize),
+}
+
+/// A near microphone's distance from its source, against what it should be.
+pub struct Spacing {
+    /// First unknown of its place.
+    pub at: usize,
+    /// Direction from the source.
+    pub toward: [f64; 3],
+    /// Too far by this.
+    pub off: f64,
+    /// How much of a change of the habit it should follow.
+    pub follows: f64,
+    /// How far off is usual.
+    pub sigma: f64,
 }
 
 /// What a descent goes by.
@@ -89,7 +112,10 @@ impl Problem {
         }
         let of: Vec<&Row> = used.iter().map(|r| &rows[*r]).collect();
         let is_home = mics.iter().map(|m| of.iter().any(|r| r.home == *m)).collect();
-        let mut p = Self { mics, near, is_home, arrivals, start: Vec::new(), used: used.clone() };
+        let level = |r: &Row, m: usize| Some(r.level(m)).filter(|l| *l > 0.0).map_or(f64::NAN, |l| 0.5 * l.ln());
+        let levels = of.iter().map(|r| mics.iter().map(|m| level(r, *m)).collect()).collect();
+        let told = vec![None; mics.len()];
+        let mut p = Self { mics, near, is_home, told, levels, arrivals, start: Vec::new(), used: used.clone() };
         p.start = p.first_guess(&of, metres)?;
         Some(p)
     }
@@ -159,7 +185,7 @@ impl Problem {
         let loss = |a: &Arrival| wide * wide * (self.residual(x, a) / (a.sigma() * wide)).powi(2).ln_1p();
         let arrivals: f64 = self.heeded(stance).map(loss).sum();
         let known: f64 = self.beliefs(loose).map(|(at, value, sigma)| ((x[at] - value) / sigma).powi(2)).sum();
-        let near: f64 = self.spacings(x).map(|(_, _, off)| (off / NEAR_OFF_M).powi(2)).sum();
+        let near: f64 = self.spacings(x).map(|s| (s.off / s.sigma).powi(2)).sum();
         arrivals + known + near
     }
 
@@ -172,14 +198,46 @@ impl Problem {
         })
     }
 
-    /// Near microphones: first unknown of the place, direction from the source, and how far off the usual distance.
-    pub fn spacings(&self, x: &[f64]) -> impl Iterator<Item = (usize, [f64; 3], f64)> {
+    /// How far near microphones are off the distance that they should have.
+    pub fn spacings(&self, x: &[f64]) -> impl Iterator<Item = Spacing> {
         (0..self.mics.len()).filter(|i| self.near[*i].is_some()).map(move |i| {
             let at = self.mic(i);
             let o = [x[at], x[at + 1], x[at + 2]];
             let length = o.iter().map(|v| v * v).sum::<f64>().sqrt().max(1e-3);
-            (at, o.map(|v| v / length), length - x[self.habit()])
+            let habit = x[self.habit()].max(0.02);
+            // Levels and habit count alike: their geometric mean.
+            let (should, follows, sigma) = match self.told[i] {
+                Some(told) => {
+                    let should = (told * habit).sqrt();
+                    (should, 0.5 * should / habit, BY_LEVEL * (told * NEAR_M).sqrt())
+                }
+                None => (habit, 1.0, NEAR_OFF_M),
+            };
+            Spacing { at, toward: o.map(|v| v / length), off: length - should, follows, sigma }
         })
+    }
+
+    /// What levels say of the distance of every near microphone. Of two sources in two microphones, all four levels together
+    /// leave gains and loudness out; what remains is the four distances (spherical spreading), of which three are known well
+    /// from the places. The median over all such pairs.
+    pub fn tell_by_level(&mut self, x: &[f64]) {
+        let way = |row: usize, mic: usize| self.way(x, row, mic).1.ln();
+        let mut told = vec![None; self.mics.len()];
+        for (h, told) in told.iter_mut().enumerate() {
+            let Some(own) = self.near[h] else { continue };
+            let mut says = Vec::new();
+            for other in (0..self.used.len()).filter(|o| *o != own) {
+                for there in (0..self.mics.len()).filter(|k| ![Some(own), Some(other)].contains(&self.near[*k])) {
+                    let level = |row: usize, mic: usize| self.levels[row][mic] + way(row, mic);
+                    let louder = self.levels[own][h] - level(other, h) - level(own, there) + level(other, there);
+                    says.extend(Some(-louder).filter(|l| !l.is_nan()));
+                }
+            }
+            if says.len() >= FEW_LEVELS {
+                *told = middle(&mut says).map(|l| l.exp().clamp(0.02, 2.0));
+            }
+        }
+        self.told = told;
     }
 
     /// What is believed beforehand: which unknown, its value, and how far it may be off.

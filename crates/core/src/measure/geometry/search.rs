@@ -36,10 +36,13 @@ pub struct Fit {
 
 impl Problem {
     /// Frees one latency after another as long as that explains much, and ties again what turns out not to be needed.
-    pub fn solve(&self, begin: Option<Begin>) -> Option<Fit> {
+    pub fn solve(&mut self, begin: Option<Begin>) -> Option<Fit> {
         let none = vec![false; self.mics.len()];
         let again = begin.is_some();
-        let mut best = self.best_of(vec![begin.unwrap_or_else(|| (self.turned(0), none.clone()))])?;
+        let begin = begin.unwrap_or_else(|| (self.turned(0), none.clone()));
+        // The first guess goes by the mean of both ways, which no latency bends.
+        self.tell_by_level(&begin.0);
+        let mut best = self.best_of(vec![begin])?;
         // What explains nearly all of it need not be looked for from other sides.
         if !again && best.cost > GOOD * self.arrivals.len() as f64 {
             let starts = if self.mics.len() > CROWD { STARTS_IN_A_CROWD } else { STARTS };
@@ -48,6 +51,13 @@ impl Problem {
         }
         while let Some(better) = self.freed(&best) {
             best = better;
+        }
+        if !again {
+            self.tell_by_level(&best.x);
+            best = self.best_of(vec![(best.x, best.loose)])?;
+            while let Some(better) = self.freed(&best) {
+                best = better;
+            }
         }
         loop {
             let tied: Vec<(usize, Fit)> =
@@ -91,18 +101,24 @@ impl Problem {
         fits.into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))
     }
 
-    /// The best fit with one more latency free; none when not enough is gained.
+    /// The best fit with one more latency free, or with two where neither explains enough by itself; none when not enough is
+    /// gained.
     fn freed(&self, now: &Fit) -> Option<Fit> {
         let mut hints: Vec<(usize, f64)> =
             (0..self.mics.len()).filter(|i| !now.loose[*i]).filter_map(|i| Some((i, self.hint(&now.x, i)?))).collect();
         hints.retain(|h| h.1.abs() > HINT_M);
         hints.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()));
-        let begin = hints.into_iter().take(TRIED).flat_map(|(i, late)| {
+        hints.truncate(TRIED);
+        let with = |free: &[(usize, f64)]| {
             let (mut x, mut loose) = (now.x.clone(), now.loose.clone());
-            (x[self.late(i)], loose[i]) = (late, true);
+            free.iter().for_each(|(i, late)| (x[self.late(*i)], loose[*i]) = (*late, true));
             self.beginnings(&x, &loose)
-        });
-        self.best_of(begin.collect()).filter(|best| now.cost - best.cost > WORTH)
+        };
+        let gains = |begin: Vec<Begin>, least: f64| self.best_of(begin).filter(|best| now.cost - best.cost > least);
+        gains(hints.iter().flat_map(|h| with(&[*h])).collect(), WORTH).or_else(|| {
+            let pairs = hints.iter().enumerate().flat_map(|(n, a)| hints[n + 1..].iter().map(move |b| [*a, *b]));
+            gains(pairs.flat_map(|pair| with(&pair)).collect(), 2.0 * WORTH)
+        })
     }
 
     /// What the ways both ways, and for a second microphone at a source the distance to the first, say of one latency.

@@ -1,0 +1,134 @@
+//! The first pass over a track and the comparison of whole tracks: values in closed form.
+
+mod common;
+
+use common::rate;
+use marea_core::measure::copies::copies;
+use marea_core::measure::spectrum::quick_len;
+use marea_core::measure::sums::{energy, largest, total_of};
+use marea_core::measure::survey::Survey;
+use marea_core::signal::{MemSource, Placed};
+use proptest::prelude::*;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use std::f64::consts::TAU;
+
+fn survey(x: &[f32]) -> Survey {
+    let source = MemSource(x.to_vec());
+    Survey::measure(&Placed { source: &source, start: 0 }, rate(), &mut |_| true).unwrap()
+}
+
+fn tone(seconds: f64, hz: f64, amplitude: f64) -> Vec<f32> {
+    (0..(seconds * 48_000.0) as usize).map(|i| (amplitude * (TAU * hz * i as f64 / 48_000.0).sin()) as f32).collect()
+}
+
+fn noise(seed: u64, frames: usize, amplitude: f32) -> Vec<f32> {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed);
+    (0..frames).map(|_| rng.random_range(-amplitude..amplitude)).collect()
+}
+
+/// A full-scale sine reads 0 dBFS RMS (AES17); one of half the amplitude 6.02 dB less.
+#[test]
+fn levels_are_those_of_aes17() {
+    for (amplitude, db) in [(1.0, 0.0), (0.5, -6.02), (0.01, -40.0)] {
+        // 1 kHz: whole periods in every 4 ms.
+        let f = survey(&tone(4.0, 1_000.0, amplitude)).facts;
+        assert!((f.loud_db - db).abs() < 0.05, "{amplitude}: {}", f.loud_db);
+        assert!((f.peak - amplitude).abs() < 1e-3 && f.clipped == 0 && f.offset.abs() < 1e-6);
+    }
+}
+
+#[test]
+fn silence_has_the_lowest_level_and_no_onsets() {
+    let s = survey(&vec![0.0; 96_000]);
+    assert_eq!((s.facts.loud_db, s.facts.floor_db, s.facts.peak, s.onsets.len()), (-200.0, -200.0, 0.0, 0));
+    assert_eq!(s.facts.frames, 96_000);
+}
+
+#[test]
+fn an_offset_is_the_mean_of_all_samples() {
+    let x: Vec<f32> = tone(2.0, 500.0, 0.25).iter().map(|v| v + 0.031_25).collect();
+    assert!((survey(&x).facts.offset - 0.031_25).abs() < 1e-5);
+}
+
+/// Three samples at the ceiling are a clipped place; the top of a tone that just reaches it is none.
+#[test]
+fn clipping_is_told_from_a_full_scale_tone() {
+    assert_eq!(survey(&tone(2.0, 60.0, 1.0)).facts.clipped, 0);
+    let clipped: Vec<f32> = tone(2.0, 60.0, 1.4).iter().map(|v| v.clamp(-1.0, 1.0)).collect();
+    let places = survey(&clipped).facts.clipped;
+    // Two a period, 60 periods a second, two seconds; the very first and last may be cut.
+    assert!((238..=240).contains(&places), "{places}");
+}
+
+#[test]
+fn onsets_stand_where_bursts_begin() {
+    let mut x = noise(1, 48_000 * 4, 1e-4);
+    let at = [24_000usize, 60_000, 110_400, 150_007];
+    for (k, begin) in at.iter().enumerate() {
+        for (i, v) in noise(k as u64 + 2, 4_800, 0.5).iter().enumerate() {
+            x[begin + i] += v * (-(i as f32) / 900.0).exp();
+        }
+    }
+    let found: Vec<i64> = survey(&x).onsets.iter().map(|o| o.frame).collect();
+    assert_eq!(found.len(), at.len(), "{found:?}");
+    for (f, a) in found.iter().zip(at) {
+        assert!((f - a as i64).abs() <= 96, "{f} is not within 2 ms of {a}");
+    }
+}
+
+#[test]
+fn one_recording_twice_is_known_at_any_gain_and_either_way_up() {
+    let x = noise(5, 48_000 * 6, 0.4);
+    // Loud and quiet in turn, so that levels have something to follow.
+    let x: Vec<f32> = x.iter().enumerate().map(|(i, v)| v * (0.3 + 0.7 * (i as f32 / 9_000.0).sin().abs())).collect();
+    for (gain, db) in [(1.0f32, 0.0), (-0.5, -6.02), (0.1, -20.0), (-2.0, 6.02)] {
+        let y: Vec<f32> = x.iter().map(|v| v * gain).collect();
+        let sources = [MemSource(x.clone()), MemSource(y), MemSource(noise(6, x.len(), 0.4))];
+        let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
+        let surveys: Vec<Survey> =
+            placed.iter().map(|p| Survey::measure(p, rate(), &mut |_| true).unwrap()).collect();
+        let found = copies(&placed.iter().collect::<Vec<_>>(), &surveys, rate()).unwrap();
+        assert_eq!(found.len(), 1, "{gain}: {found:?}");
+        assert_eq!((found[0].a, found[0].b, found[0].lag_frames), (0, 1, 0));
+        assert_eq!(found[0].inverted, gain < 0.0);
+        assert!((found[0].gain_db - db).abs() < 0.01, "{}", found[0].gain_db);
+    }
+}
+
+/// A track and the same with a little of something else in it are two recordings.
+#[test]
+fn bleed_is_no_copy() {
+    let x = noise(8, 48_000 * 6, 0.4);
+    let y: Vec<f32> = x.iter().zip(noise(9, x.len(), 0.02)).map(|(a, b)| a + b).collect();
+    let sources = [MemSource(x), MemSource(y)];
+    let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
+    let surveys: Vec<Survey> = placed.iter().map(|p| Survey::measure(p, rate(), &mut |_| true).unwrap()).collect();
+    assert!(copies(&placed.iter().collect::<Vec<_>>(), &surveys, rate()).unwrap().is_empty());
+}
+
+proptest! {
+    /// Sums in several strands are the sums.
+    #[test]
+    fn sums_are_what_adding_one_by_one_gives(x in proptest::collection::vec(-1.0f32..1.0, 0..200)) {
+        let wide = |f: fn(f64) -> f64| x.iter().map(|v| f(f64::from(*v))).sum::<f64>();
+        prop_assert!((f64::from(energy(&x)) - wide(|v| v * v)).abs() < 1e-4);
+        prop_assert!((f64::from(total_of(&x)) - wide(|v| v)).abs() < 1e-4);
+        prop_assert_eq!(largest(&x), x.iter().fold(0f32, |m, v| m.max(v.abs())));
+    }
+
+    /// Quick lengths are even, long enough, never more than a quarter too long, and made of 2, 3, 5 and 7.
+    #[test]
+    fn quick_lengths_are_quick(least in 1usize..400_000) {
+        let len = quick_len(least);
+        prop_assert!(len >= least && len % 2 == 0);
+        prop_assert!(least < 64 || len as f64 <= 1.25 * least as f64, "{} for {}", len, least);
+        let mut rest = len;
+        for p in [2, 3, 5, 7] {
+            while rest % p == 0 {
+                rest /= p;
+            }
+        }
+        prop_assert_eq!(rest, 1);
+    }
+}
