@@ -6,7 +6,7 @@
 use super::attempt::{Attempt, Estimate, attempt, leaning};
 use super::copies::Copied;
 use super::cut::{Anchor, Purpose, Shape};
-use super::event::{Group, thin};
+use super::event::{Group, MOST_PASSAGES, MOST_STRIKES, thin};
 use super::geometry::Late;
 use super::pair::{Material, PairOptions};
 use super::spectrum::{CrossSpectrum, Transform, quick_len};
@@ -32,7 +32,7 @@ pub const BANDS_HZ: [f64; 24] = [
 const EARLIER_MAY_BE: f64 = 0.4;
 /// A peak before the strongest from which it is taken for the direct sound.
 const EARLIER_IS: f64 = 0.7;
-/// Strikes and passages looked at first; the rest only where these leave a doubt. A passage holds seven times as much sound.
+/// Strikes and passages looked at first; the rest only where these leave a doubt.
 const STRIKES_AT_FIRST: usize = 16;
 const PASSAGES_AT_FIRST: usize = 12;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
@@ -186,7 +186,8 @@ pub fn measure_cell(
     let mut best: Option<Attempt> = None;
     let mut note = None;
     let heard = heard(mic.1, group, centre, max_lag_s, rate);
-    let moments = [&group.hits, &group.passages].map(|m| Group::fit(m, track));
+    let fit = |moments, most| Group::fit(moments, track, most);
+    let moments = [fit(&group.hits, MOST_STRIKES), fit(&group.passages, MOST_PASSAGES)];
     for (material, places) in [Material::Struck, Material::Sustained].into_iter().zip(&moments) {
         if best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid) || (places.len() < MIN_HITS && best.is_some()) {
             continue;

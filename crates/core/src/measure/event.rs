@@ -9,8 +9,10 @@ use super::survey::Survey;
 use crate::units::SampleRate;
 use rayon::prelude::*;
 
-/// Strikes or passages used of one source at most: more add time, hardly certainty.
-const MOST: usize = 72;
+/// Strikes and passages used of one source at most: more add time, hardly certainty.
+pub const MOST_STRIKES: usize = 72;
+/// A passage holds seven times as much sound as a strike.
+pub const MOST_PASSAGES: usize = 32;
 /// By how much a microphone must lead the others for the sound to be its own source's, in dB.
 const LEAD_DB: f64 = 4.0;
 /// With fewer moments than this, a lesser lead will do.
@@ -51,15 +53,15 @@ pub struct Led {
 }
 
 impl Group {
-    /// Moments fit for one microphone: those in which nothing else drowns the source there.
-    pub fn fit(moments: &[Led], track: usize) -> Vec<i64> {
+    /// Moments fit for one microphone, so many at most: those in which nothing else drowns the source there.
+    pub fn fit(moments: &[Led], track: usize, most: usize) -> Vec<i64> {
         let mut order: Vec<&Led> = moments.iter().collect();
         order.sort_by(|a, b| a.excess[track].total_cmp(&b.excess[track]));
         let good = order.iter().take_while(|m| m.excess[track] <= EXTRA_DB).count();
         order.truncate(good.max(FIT_LEAST));
         let mut places: Vec<i64> = order.into_iter().map(|m| m.at).collect();
         places.sort_unstable();
-        thin(&places, MOST)
+        thin(&places, most)
     }
 }
 

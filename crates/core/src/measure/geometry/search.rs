@@ -49,15 +49,15 @@ impl Problem {
             let others = (1..starts).map(|n| (self.turned(n), none.clone())).collect();
             best = [Some(best), self.best_of(others)].into_iter().flatten().min_by(|a, b| a.cost.total_cmp(&b.cost))?;
         }
-        while let Some(better) = self.freed(&best) {
-            best = better;
-        }
         if !again {
-            self.tell_by_level(&best.x);
-            best = self.best_of(vec![(best.x, best.loose)])?;
-            while let Some(better) = self.freed(&best) {
+            while let Some(better) = self.freed(&best, 1) {
                 best = better;
             }
+            self.tell_by_level(&best.x);
+            best = self.best_of(vec![(best.x, best.loose)])?;
+        }
+        while let Some(better) = self.freed(&best, 1).or_else(|| self.freed(&best, 2)) {
+            best = better;
         }
         loop {
             let tied: Vec<(usize, Fit)> =
@@ -101,9 +101,9 @@ impl Problem {
         fits.into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))
     }
 
-    /// The best fit with one more latency free, or with two where neither explains enough by itself; none when not enough is
-    /// gained.
-    fn freed(&self, now: &Fit) -> Option<Fit> {
+    /// The best fit with so many more latencies free at once, one or two; none when not enough is gained. Of two that hold one
+    /// another up neither explains enough alone.
+    fn freed(&self, now: &Fit, count: usize) -> Option<Fit> {
         let mut hints: Vec<(usize, f64)> =
             (0..self.mics.len()).filter(|i| !now.loose[*i]).filter_map(|i| Some((i, self.hint(&now.x, i)?))).collect();
         hints.retain(|h| h.1.abs() > HINT_M);
@@ -114,11 +114,13 @@ impl Problem {
             free.iter().for_each(|(i, late)| (x[self.late(*i)], loose[*i]) = (*late, true));
             self.beginnings(&x, &loose)
         };
-        let gains = |begin: Vec<Begin>, least: f64| self.best_of(begin).filter(|best| now.cost - best.cost > least);
-        gains(hints.iter().flat_map(|h| with(&[*h])).collect(), WORTH).or_else(|| {
+        let begin: Vec<Begin> = if count == 1 {
+            hints.iter().flat_map(|h| with(&[*h])).collect()
+        } else {
             let pairs = hints.iter().enumerate().flat_map(|(n, a)| hints[n + 1..].iter().map(move |b| [*a, *b]));
-            gains(pairs.flat_map(|pair| with(&pair)).collect(), 2.0 * WORTH)
-        })
+            pairs.flat_map(|pair| with(&pair)).collect()
+        };
+        self.best_of(begin).filter(|best| now.cost - best.cost > WORTH * count as f64)
     }
 
     /// What the ways both ways, and for a second microphone at a source the distance to the first, say of one latency.
