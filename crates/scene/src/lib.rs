@@ -8,6 +8,7 @@ pub mod instruments;
 mod render;
 pub mod room;
 pub mod score;
+pub mod stereo;
 pub mod varied;
 
 pub use render::{Arrival, Rendered, write_files};

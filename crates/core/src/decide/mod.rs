@@ -8,6 +8,7 @@ mod cost;
 mod latency;
 mod plain;
 mod polarity;
+pub mod repair;
 mod setup;
 mod sides;
 mod signs;

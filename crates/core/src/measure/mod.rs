@@ -9,6 +9,7 @@ pub mod event;
 mod far;
 mod fine;
 pub mod geometry;
+pub mod image;
 pub mod meter;
 pub mod onset;
 pub mod overview;
