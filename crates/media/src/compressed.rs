@@ -51,6 +51,7 @@ impl CompressedReader {
             frames: track.num_frames,
             coding: format!("{}{bits}", if flac { "FLAC" } else { "AIFF" }),
             time_reference: None,
+            channel_mask: None,
             notes: Vec::new(),
         };
         let decoder = symphonia::default::get_codecs()

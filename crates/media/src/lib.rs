@@ -59,6 +59,8 @@ pub struct AudioInfo {
     pub coding: String,
     /// `bext` TimeReference: frames since midnight (EBU Tech 3285).
     pub time_reference: Option<u64>,
+    /// Loudspeakers the channels are meant for, as a WAV mask; none when the file does not say.
+    pub channel_mask: Option<u32>,
     /// What was found wrong and how it was dealt with, in sentences.
     pub notes: Vec<String>,
 }

@@ -27,6 +27,7 @@ struct Format {
     coding: Coding,
     channels: u16,
     rate: SampleRate,
+    mask: Option<u32>,
 }
 
 impl WavReader {
@@ -96,6 +97,7 @@ impl WavReader {
             frames: Some(frames),
             coding: format!("{name}, {}", format.coding.name()),
             time_reference,
+            channel_mask: format.mask,
             notes,
         };
         let reader = Self {
@@ -140,10 +142,12 @@ fn parse_format(b: &[u8]) -> Result<Format, MediaError> {
     if b.len() < 16 {
         return Err(MediaError::Malformed("its fmt chunk is too short".into()));
     }
+    let mut mask = None;
     let (mut tag, channels, rate, block, bits) =
         (u16_at(b, 0), u16_at(b, 2), u32_at(b, 4), u16_at(b, 12), u16_at(b, 14));
     if tag == TAG_EXTENSIBLE && b.len() >= 40 && b[26..40] == GUID_TAIL {
         tag = u16_at(b, 24);
+        mask = Some(u32_at(b, 20)).filter(|m| *m != 0);
     }
     if channels == 0 || channels > crate::MAX_CHANNELS {
         return Err(MediaError::Channels(channels));
@@ -159,7 +163,7 @@ fn parse_format(b: &[u8]) -> Result<Format, MediaError> {
     if width * channels != block {
         return Err(MediaError::Malformed(format!("{channels} channels do not fit into frames of {block} bytes")));
     }
-    Ok(Format { coding, channels, rate: SampleRate::new(u64::from(rate))? })
+    Ok(Format { coding, channels, rate: SampleRate::new(u64::from(rate))?, mask })
 }
 
 fn read_up_to(file: &mut impl Read, out: &mut [u8]) -> Result<usize, MediaError> {

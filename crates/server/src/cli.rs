@@ -1,6 +1,7 @@
 //! `marea check` and `marea align`: the main job without server or database, on files one against another or on a folder as
-//! a whole session.
+//! a whole session; one file of several channels by itself.
 
+mod image;
 mod session;
 mod write;
 
@@ -27,7 +28,8 @@ pub enum Outcome {
 /// Files to measure.
 #[derive(Debug, Args)]
 pub struct CheckArgs {
-    /// Recordings of one event; or one folder, whose recordings are checked as a whole session.
+    /// Recordings of one event; or one folder, whose recordings are checked as a whole session; or one file of several
+    /// channels, whose image is checked.
     #[arg(required = true)]
     pub files: Vec<PathBuf>,
     /// File the others are measured against (the first by default); in a folder, the one that keeps its polarity.
@@ -253,6 +255,9 @@ pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
     if let Some(folder) = args.folder() {
         return session::run_check(folder, args);
     }
+    if image::is_meant(args) {
+        return image::run_check(args);
+    }
     let checked = check(args)?;
     if args.json {
         println!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
@@ -269,6 +274,9 @@ pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
 pub fn run_align(args: &AlignArgs) -> Result<(), String> {
     if let Some(folder) = args.check.folder() {
         return session::run_align(folder, args);
+    }
+    if image::is_meant(&args.check) {
+        return image::run_align(args);
     }
     let checked = check(&args.check)?;
     let least = args.least();

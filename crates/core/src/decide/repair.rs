@@ -7,22 +7,28 @@ use crate::measure::image::layout::Place;
 use crate::measure::image::{Between, Image};
 use serde::{Deserialize, Serialize};
 
-/// Time differences under this are none, in frames.
+/// Time differences under this are none, in frames: where both channels carry one sound, and in a recording of many.
 const LEAST_FRAMES: f64 = 0.05;
+const LEAST_OF_MANY: f64 = 0.2;
 /// Level differences under this are none, in dB.
 const LEAST_DB: f64 = 0.4;
-/// Coherence from which a lag is one of the whole recording rather than of one source in it.
-const ONE_LAG: f64 = 0.5;
+/// Coherence that a lag of the whole recording has.
+const SHARED: f64 = 0.2;
+/// Part of all moments that a lag of the whole recording, rather than of one source in it, is found at.
+const ONE_LAG: f64 = 0.85;
 /// What two channels do not share once lag and level are taken out, in dB, when they carry one and the same sound.
 const ONE_SOUND_DB: f64 = -20.0;
-/// Balance that moves by this, in dB, shows sources at different places.
-const MOVES_DB: f64 = 0.75;
+/// Balances this far apart, in dB, show sources at different places.
+const MOVES_DB: f64 = 3.5;
 /// Balance that stays within this, in dB, is that of the channels, not of what sounds.
 const STAYS_DB: f64 = 0.5;
 /// What is left of a copy, in dB.
 const COPY_DB: f64 = -60.0;
-/// Votes needed, and parts of them from which they are clear and overwhelming.
+/// Votes needed for a majority to speak, for all to speak as one, and for that to outweigh the lows; parts of them from which
+/// they are clear and overwhelming.
 const VOTES: usize = 10;
+const UNANIMOUS: usize = 6;
+const OUTWEIGH: usize = 8;
 const MOST_OPPOSED: f64 = 0.75;
 const ALL_OPPOSED: f64 = 0.85;
 /// Correlation of the lows from which it speaks.
@@ -171,15 +177,22 @@ fn sign_of(p: &Between, rate_hz: u32) -> (i8, Verdict) {
         () if part <= 1.0 - MOST_OPPOSED => (1, part <= 1.0 - ALL_OPPOSED),
         () => (0, false),
     };
+    let of_one_voice = votes >= UNANIMOUS && (against == 0 || against == votes);
+    let voice = if against == 0 { 1 } else { -1 };
     let strong_lows = low.is_some_and(|c| c.abs() > 0.5);
     match (p.pair.verdict, p.pair.sign) {
         // One lag that everything shares: its sign, unless lows or strikes say otherwise.
-        (Verdict::Solid, s) if p.pair.coherence >= ONE_LAG && lows != -s && vote != -s => (s, Verdict::Solid),
+        (Verdict::Solid, s) if p.one_lag >= ONE_LAG && lows != -s && vote != -s => (s, Verdict::Solid),
         (Verdict::Solid | Verdict::Likely, s) if lows != -s && vote != -s && (lows == s || vote == s) => {
             (s, Verdict::Likely.max(if vote == s && lows == s && all { Verdict::Solid } else { Verdict::Likely }))
         }
+        // Every strike arrives that way, and so does the whole: then lows that say otherwise are the room's.
+        (Verdict::Solid, s) if vote == s && all => (s, Verdict::Likely),
         _ if vote != 0 && lows == vote => (vote, if all { Verdict::Solid } else { Verdict::Likely }),
         _ if vote != 0 && lows == 0 && all => (vote, Verdict::Likely),
+        (_, s) if of_one_voice && !strong_lows && (votes >= OUTWEIGH || lows == voice || s == voice) => {
+            (voice, Verdict::Likely)
+        }
         _ if vote == 0 && strong_lows => (lows, Verdict::Likely),
         _ => (0, Verdict::Undecided),
     }
@@ -239,18 +252,24 @@ fn signed(v: f64, digits: usize) -> String {
     format!("{}{:.digits$}", if v < 0.0 { "−" } else { "+" }, v.abs())
 }
 
+/// Whatever sounds, the channels have one lag: microphones at one place, or one sound on both.
+fn at_one_place(p: &Between) -> bool {
+    p.votes[0] >= VOTES && p.one_lag >= ONE_LAG
+}
+
 /// A lag that is the channels' and not that of one source, and how sure.
 fn delay(p: &Between) -> Option<(f64, Verdict)> {
     let lag = p.pair.lag_frames.filter(|l| l.abs() >= LEAST_FRAMES)?;
-    if p.pair.coherence < ONE_LAG {
+    if p.pair.coherence < SHARED || !at_one_place(p) {
         return None;
     }
-    let one_sound = p.pair.null_depth_db.is_some_and(|d| d < ONE_SOUND_DB);
+    let left = p.pair.null_depth_db.unwrap_or(0.0);
+    let one_sound = left < ONE_SOUND_DB || (left < ONE_SOUND_DB / 2.0 && p.pair.coherence > 0.9);
     // Sources at different places, and yet one lag: that is no distance.
-    let many = p.balance_spread_db >= MOVES_DB;
-    match (p.pair.verdict, one_sound || many) {
-        (Verdict::Solid, true) => Some((lag, Verdict::Solid)),
-        (Verdict::Likely, true) => Some((lag, Verdict::Likely)),
+    let many = p.places_spread_db >= MOVES_DB && p.votes[0] >= 2 * VOTES && lag.abs() >= LEAST_OF_MANY;
+    match p.pair.verdict {
+        Verdict::Solid if one_sound || many => Some((lag, Verdict::Solid)),
+        Verdict::Likely if one_sound => Some((lag, Verdict::Likely)),
         _ => None,
     }
 }
@@ -347,7 +366,6 @@ fn in_level(
     findings: &mut Vec<ImageFinding>,
 ) {
     let Some(rms) = p.balance_db else { return };
-    let upright = p.correlation.unwrap_or(0.0) * if j.invert { -1.0 } else { 1.0 };
     if p.unshared_db < COPY_DB && rms.abs() < 0.05 && !j.invert {
         findings.push(ImageFinding {
             kind: ImageKind::OneCopied,
@@ -363,9 +381,8 @@ fn in_level(
         return;
     }
     let constant = p.balance_spread_db < STAYS_DB;
-    // Time taken out, coincident channels agree; microphones apart do not, and their balance is how it was.
-    let together = upright > 0.3 || (delay(p).is_some() && p.pair.coherence >= ONE_LAG);
-    let verdict = match (constant && (p.pair.coherence >= ONE_LAG || p.unshared_db < ONE_SOUND_DB), together) {
+    // With microphones apart the balance is how it was.
+    let verdict = match (constant && (at_one_place(p) || p.unshared_db < ONE_SOUND_DB), at_one_place(p)) {
         (true, _) => Verdict::Solid,
         (false, true) => Verdict::Likely,
         _ => return,

@@ -64,8 +64,12 @@ pub struct Between {
     pub opposed_part: f64,
     /// The longest time it stays negative, in seconds.
     pub longest_opposed_s: f64,
-    /// Moments at which both begin to sound, and those of them that arrive opposed.
+    /// Moments that say clearly how the second arrives, and those of them at which it arrives opposed.
     pub votes: [usize; 2],
+    /// Part of these moments that have the lag of the whole, 0 … 1.
+    pub one_lag: f64,
+    /// How far the balances of those moments lie apart, in dB: sources at different places differ in it.
+    pub places_spread_db: f64,
     /// Lag and sign of the second against the first.
     pub pair: PairMeasurement,
     /// Correlation along the range, full band; none where a channel is under −60 dBFS RMS.
@@ -273,7 +277,7 @@ impl Along {
         a: usize,
         b: usize,
         levels: &[ChannelLevel],
-        votes: [usize; 2],
+        votes: votes::Votes,
         pair: PairMeasurement,
     ) -> Between {
         let which = (0..a).map(|i| self.n - 1 - i).sum::<usize>() + b - a - 1;
@@ -293,6 +297,7 @@ impl Along {
         sounding.iter().for_each(|w| (0..3).for_each(|i| lows[i] += w.low[i]));
         let opposed = full.iter().filter(|c| c.is_some_and(|c| c < 0.0)).count();
         let per_point = windows.len().div_ceil(STRIP_POINTS).max(1);
+        let (one_lag, places_spread_db) = pair.lag_frames.map_or((0.0, 0.0), |l| votes.at(l));
         // After the best factor g = Σab/Σaa is taken out, Σ(b − g·a)² = Σbb·(1 − ρ²).
         let rho2 = if aa > 0.0 && bb > 0.0 { (ab * ab / (aa * bb)).min(1.0) } else { 0.0 };
         Between {
@@ -306,7 +311,9 @@ impl Along {
             unshared_db: 10.0 * (1.0 - rho2).max(1e-20).log10(),
             opposed_part: opposed as f64 / sounding.len().max(1) as f64,
             longest_opposed_s: longest(&full) as f64 * STEP_S,
-            votes,
+            votes: votes.counted(),
+            one_lag,
+            places_spread_db,
             pair,
             strip: strip(&full, per_point),
             low_strip: strip(&low, per_point),

@@ -1,9 +1,10 @@
 //! Which way up two channels begin to sound: a vote a strike. In a wide recording every source has a lag of its own, so that
 //! nothing stands out of an average; but whatever the lag, the direct sound pushes both microphones the same way.
 
-use crate::measure::MeasureError;
+use crate::measure::{MeasureError, windows};
 use crate::measure::cut::{Purpose, Shape};
 use crate::measure::onset::Envelope;
+use crate::measure::sums::energy;
 use crate::measure::spectrum::{CrossSpectrum, CurveRange, Transform, lag_curve, quick_len};
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
@@ -15,29 +16,69 @@ const MOST: usize = 160;
 const APART_S: f64 = 0.009;
 /// Peak over RMS from which a strike has a vote.
 const CLEAR: f64 = 5.0;
+/// With fewer clear strikes than this, passages are asked as well.
+const FEW: usize = 24;
+/// Moments say the same lag when theirs differ by no more than this.
+const SAME_FRAMES: f64 = 1.5;
 /// Band of the vote in Hz.
 const BAND_HZ: (f64, f64) = (100.0, 6_000.0);
 
-/// Votes and those of them that say opposed.
+/// What single moments say of the second channel against the first.
+#[derive(Debug, Clone, Default)]
+pub struct Votes {
+    /// Lag in frames, sign, and level of the second against the first in dB of each clear one.
+    pub clear: Vec<(f64, i8, f64)>,
+}
+
+impl Votes {
+    /// Clear moments and those of them that are opposed.
+    pub fn counted(&self) -> [usize; 2] {
+        [self.clear.len(), self.clear.iter().filter(|v| v.1 < 0).count()]
+    }
+
+    /// Part of the moments that say this lag, 0 … 1, and how far their balances lie apart: from the tenth to the ninetieth
+    /// of a hundred, in dB. Sources at different places differ in it.
+    pub fn at(&self, lag_frames: f64) -> (f64, f64) {
+        let same = self.clear.iter().filter(|v| (v.0 - lag_frames).abs() <= SAME_FRAMES);
+        let mut balances: Vec<f64> = same.map(|v| v.2).collect();
+        balances.sort_by(f64::total_cmp);
+        let of = |p: f64| balances.get((balances.len() as f64 * p) as usize).copied().unwrap_or(0.0);
+        (balances.len() as f64 / self.clear.len().max(1) as f64, of(0.9) - of(0.1))
+    }
+}
+
+/// Asks strikes, and passages where there are few strikes.
 ///
 /// # Errors
 /// [`MeasureError::Read`] when a channel cannot be read.
-pub fn count(a: &Placed, b: &Placed, rate: SampleRate) -> Result<[usize; 2], MeasureError> {
-    let onsets = Envelope::measure(a, rate, &mut |_| true)?.onsets();
-    let step = onsets.len().div_ceil(MOST).max(1);
-    let shape = Shape::of(Purpose::Strike, rate);
+pub fn count(a: &Placed, b: &Placed, rate: SampleRate) -> Result<Votes, MeasureError> {
+    let env = Envelope::measure(a, rate, &mut |_| true)?;
+    let strikes: Vec<i64> = env.onsets().iter().map(|o| o.frame).collect();
+    let mut votes = ask(a, b, &strikes, Purpose::Strike, rate)?;
+    if votes.clear.len() < FEW {
+        let other = Envelope::measure(b, rate, &mut |_| true)?;
+        let passages = windows::sustained(&env, &other, 0, rate);
+        votes.clear.extend(ask(a, b, &passages, Purpose::Passage, rate)?.clear);
+    }
+    Ok(votes)
+}
+
+fn ask(a: &Placed, b: &Placed, places: &[i64], purpose: Purpose, rate: SampleRate) -> Result<Votes, MeasureError> {
+    let step = places.len().div_ceil(MOST).max(1);
+    let shape = Shape::of(purpose, rate);
     let max_lag = index(rate.frames(APART_S));
     let mut transform = Transform::new(quick_len(shape.taper.len() + 2 * max_lag));
     let bin = |hz: f64| (hz / rate.hz_f64() * transform.len() as f64).round() as usize;
     let (low_bin, high_bin) = (bin(BAND_HZ.0), bin(BAND_HZ.1));
     let (mut x, mut y) = (Vec::new(), vec![0f32; shape.taper.len() + 2 * max_lag]);
     let (mut fa, mut fb) = (vec![Complex32::default(); transform.bins()], vec![Complex32::default(); transform.bins()]);
-    let mut votes = [0; 2];
-    for onset in onsets.iter().step_by(step) {
-        if shape.cut(a, onset.frame, &mut x)? <= 0.0 {
+    let mut votes = Votes::default();
+    for place in places.iter().step_by(step) {
+        let level = shape.cut(a, *place, &mut x)?;
+        if level <= 0.0 {
             continue;
         }
-        b.read(onset.frame - shape.before - max_lag as i64, &mut y)?;
+        b.read(place - shape.before - max_lag as i64, &mut y)?;
         transform.forward(&x, &mut fa);
         transform.forward(&y, &mut fb);
         let mut sum = CrossSpectrum::new(high_bin + 1);
@@ -48,8 +89,8 @@ pub fn count(a: &Placed, b: &Placed, rate: SampleRate) -> Result<[usize; 2], Mea
         let curve = lag_curve(&sum, transform.len(), range);
         let peak = curve.peak();
         if curve.rms > 0.0 && f64::from(curve.values[peak].abs()) / curve.rms >= CLEAR {
-            votes[0] += 1;
-            votes[1] += usize::from(curve.values[peak] < 0.0);
+            let balance = 10.0 * f64::from(energy(&y[max_lag..max_lag + x.len()]) / level).max(1e-12).log10();
+            votes.clear.push((curve.refined(peak), if curve.values[peak] < 0.0 { -1 } else { 1 }, balance));
         }
     }
     Ok(votes)

@@ -1,0 +1,213 @@
+//! One file of several channels: its image, and what is to be repaired between its channels.
+
+use super::write::{Planned, write_all};
+use super::{AlignArgs, CheckArgs, Loaded, Outcome, base_name, load};
+use marea_core::correct::Correction;
+use marea_core::decide::Severity;
+use marea_core::decide::repair::{ImageFinding, ImageKind, Names, Repair, repair};
+use marea_core::measure::Verdict;
+use marea_core::measure::image::fold::FoldBand;
+use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
+use marea_core::measure::image::{Image, measure_image};
+use marea_core::signal::Placed;
+use marea_core::units::SampleRate;
+use serde::Serialize;
+use std::path::Path;
+
+/// What `check FILE --json` prints for a file of several channels; docs/check.schema.json describes it.
+#[derive(Debug, Serialize)]
+struct Report {
+    sample_rate_hz: u32,
+    file: String,
+    tracks: Vec<TrackReport>,
+    image: ImageReport,
+    findings: Vec<FindingReport>,
+}
+
+#[derive(Debug, Serialize)]
+struct TrackReport {
+    file: String,
+    channel: u16,
+    place: Option<&'static str>,
+    offset_samples: f64,
+    invert: bool,
+    gain_db: f64,
+    rms_dbfs: Option<f64>,
+    loudness_lufs: Option<f64>,
+    verdict: Verdict,
+}
+
+#[derive(Debug, Serialize)]
+struct ImageReport {
+    pairs: Vec<PairReport>,
+    fold_down: Option<FoldReport>,
+}
+
+#[derive(Debug, Serialize)]
+struct PairReport {
+    channels: [u16; 2],
+    delay_samples: f64,
+    invert: bool,
+    balance_db: Option<f64>,
+    loudness_balance_db: Option<f64>,
+    correlation: Option<f64>,
+    low_correlation: Option<f64>,
+    opposed_part: f64,
+    verdict: Verdict,
+    text: String,
+}
+
+/// By third-octave.
+#[derive(Debug, Serialize)]
+struct FoldReport {
+    places: Vec<&'static str>,
+    stereo: Vec<FoldBand>,
+    mono: Vec<FoldBand>,
+}
+
+#[derive(Debug, Serialize)]
+struct FindingReport {
+    kind: ImageKind,
+    channels: Vec<u16>,
+    severity: Severity,
+    verdict: Verdict,
+    text: String,
+    advice: String,
+}
+
+struct Checked {
+    file: Loaded,
+    rate: SampleRate,
+    places: Option<Vec<Place>>,
+    image: Image,
+    repair: Repair,
+    _folder: tempfile::TempDir,
+}
+
+/// Is this a single file of several channels?
+pub fn is_meant(args: &CheckArgs) -> bool {
+    let one = args.files.len() == 1 && args.anchor.as_ref().is_none_or(|a| *a == args.files[0]);
+    one && marea_media::AudioReader::open(&args.files[0]).is_ok_and(|r| r.info().channels > 1)
+}
+
+fn check(path: &Path) -> Result<Checked, String> {
+    let folder = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
+    let name = base_name(path);
+    let rate = marea_media::AudioReader::open(path).map_err(|e| format!("{name} {e}"))?.info().rate;
+    let file = load(path, &folder.path().join("0"), rate)?;
+    let channels: Vec<Placed> = file.channels.iter().map(|source| Placed { source, start: 0 }).collect();
+    let frames = channels.iter().map(|c| c.source.frames()).max().unwrap_or(0);
+    let image = measure_image(&channels, 0..frames, rate, &mut |_| true).map_err(|e| format!("{name}: {e}"))?;
+    drop(channels);
+    let count = file.channels.len();
+    let places =
+        file.info.channel_mask.and_then(|mask| of_mask(mask, count)).or_else(|| usual(count, Order::Wav));
+    let repair = repair(&image, &Names { places: places.as_deref() });
+    Ok(Checked { file, rate, places, image, repair, _folder: folder })
+}
+
+fn round(value: f64, per: f64) -> f64 {
+    (value * per).round() / per
+}
+
+impl Checked {
+    fn report(&self) -> Report {
+        let of = |c: usize| c as u16 + 1;
+        let rounded = |v: Option<f64>| v.map(|v| round(v, 1e3));
+        let tracks = self.repair.channels.iter().enumerate().map(|(c, (k, verdict))| TrackReport {
+            file: self.file.name.clone(),
+            channel: of(c),
+            place: self.places.as_ref().map(|p| p[c].short()),
+            offset_samples: k.offset_frames,
+            invert: k.invert,
+            gain_db: k.gain_db,
+            rms_dbfs: rounded(self.image.channels[c].rms_db),
+            loudness_lufs: rounded(self.image.channels[c].loudness_lufs),
+            verdict: *verdict,
+        });
+        let pairs = self.image.pairs.iter().zip(&self.repair.pairs).map(|(p, j)| PairReport {
+            channels: [of(p.a), of(p.b)],
+            delay_samples: round(j.delay_frames, 1e3),
+            invert: j.invert,
+            balance_db: rounded(p.balance_db),
+            loudness_balance_db: rounded(p.loudness_balance_db),
+            correlation: rounded(p.correlation),
+            low_correlation: rounded(p.low_correlation),
+            opposed_part: round(p.opposed_part, 1e3),
+            verdict: j.verdict,
+            text: j.text.clone(),
+        });
+        let short = |bands: Vec<FoldBand>| {
+            bands
+                .into_iter()
+                .map(|b| FoldBand { gain_db: round(b.gain_db, 1e2), level_db: round(b.level_db, 1e2), ..b })
+                .collect()
+        };
+        let fold_down = self.places.as_ref().map(|places| FoldReport {
+            places: places.iter().map(|p| p.short()).collect(),
+            stereo: short(self.image.bands.to_stereo(places)),
+            mono: short(self.image.bands.to_mono(places)),
+        });
+        let findings = self.repair.findings.iter().map(|f: &ImageFinding| FindingReport {
+            kind: f.kind,
+            channels: f.channels.iter().map(|c| of(*c)).collect(),
+            severity: f.severity,
+            verdict: f.verdict,
+            text: f.text.clone(),
+            advice: f.advice.clone(),
+        });
+        Report {
+            sample_rate_hz: self.rate.hz(),
+            file: self.file.name.clone(),
+            tracks: tracks.collect(),
+            image: ImageReport { pairs: pairs.collect(), fold_down },
+            findings: findings.collect(),
+        }
+    }
+
+    fn print(&self, json: bool) -> Result<(), String> {
+        if json {
+            println!("{}", serde_json::to_string_pretty(&self.report()).map_err(|e| e.to_string())?);
+            return Ok(());
+        }
+        for f in &self.repair.findings {
+            println!("{}: {} {}", format!("{:?}, {:?}", f.severity, f.verdict).to_lowercase(), f.text, f.advice);
+        }
+        for j in &self.repair.pairs {
+            println!("channels {} and {}: {}", j.a + 1, j.b + 1, j.text);
+        }
+        Ok(())
+    }
+}
+
+/// `marea check FILE`.
+///
+/// # Errors
+/// A sentence that names the file.
+pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
+    let checked = check(&args.files[0])?;
+    checked.print(args.json)?;
+    let wrong = checked.repair.findings.iter().any(|f| f.severity > Severity::Info);
+    Ok(if wrong { Outcome::Findings } else { Outcome::Clean })
+}
+
+/// `marea align FILE`: the repaired copy.
+///
+/// # Errors
+/// A sentence that names the file. Recordings are never written over.
+pub fn run_align(args: &AlignArgs) -> Result<(), String> {
+    let c = check(&args.check.files[0])?;
+    let least = args.least();
+    let accepted = |(k, verdict): &(Correction, Verdict)| if *verdict >= least { *k } else { Correction::default() };
+    let plan = Planned {
+        file: &c.file,
+        order: (0..c.file.channels.len()).map(|i| (&c.file, i)).collect(),
+        corrections: c.repair.channels.iter().map(accepted).collect(),
+    };
+    write_all(&[plan], &c.file, c.rate, args, &|name| format!("{name}, repaired between its channels"))?;
+    c.print(args.check.json)?;
+    if !args.check.json {
+        println!("the repaired file is in {}", args.out.display());
+    }
+    Ok(())
+}
