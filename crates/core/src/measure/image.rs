@@ -25,6 +25,8 @@ pub const LOWS_HZ: f64 = 200.0;
 const GATE: f64 = super::meter::GATE_RMS * super::meter::GATE_RMS;
 /// Points of a strip at most; longer recordings give the mean of several windows.
 const STRIP_POINTS: usize = 1_200;
+/// Steps from one channel to the other in which energy by direction is told.
+pub const DIRECTIONS: usize = 21;
 /// Two channels of one recording are not further apart than this, in seconds, unless something went wrong with their clocks.
 const REACH_S: f64 = 0.03;
 
@@ -70,6 +72,9 @@ pub struct Between {
     pub one_lag: f64,
     /// How far the balances of those moments lie apart, in dB: sources at different places differ in it.
     pub places_spread_db: f64,
+    /// Energy by direction in steps from the first channel alone to the second alone: where both push the same way, and where
+    /// they are opposed; together 1. Only for recordings of two channels.
+    pub directions: [Vec<f32>; 2],
     /// Lag and sign of the second against the first.
     pub pair: PairMeasurement,
     /// Correlation along the range, full band; none where a channel is under −60 dBFS RMS.
@@ -186,6 +191,7 @@ struct Along {
     squares: Vec<f64>,
     peaks: Vec<f32>,
     products: Vec<f64>,
+    directions: [[f64; DIRECTIONS]; 2],
     meters: Vec<Option<EbuR128>>,
     bands: fold::Gathering,
 }
@@ -202,6 +208,7 @@ impl Along {
             squares: vec![0.0; n],
             peaks: vec![0.0; n],
             products: vec![0.0; pairs],
+            directions: [[0.0; DIRECTIONS]; 2],
             meters: (0..n).map(|_| EbuR128::new(1, rate.hz(), Mode::I).ok()).collect(),
             bands: fold::Gathering::new(n),
         }
@@ -256,6 +263,9 @@ impl Along {
                     pair += 1;
                 }
             }
+            if let [a, b] = &planes[..] {
+                turned(&a[..fresh], &b[..fresh], &mut self.directions);
+            }
             self.bands.add(&spectra, transform.len());
             at += self.step as i64;
         }
@@ -270,6 +280,15 @@ impl Along {
             peak: f64::from(self.peaks[c]),
             loudness_lufs: loudness,
         }
+    }
+
+    /// Energy by direction, together 1; nothing for silence and for more than two channels.
+    fn shares(&self) -> [Vec<f32>; 2] {
+        let all: f64 = self.directions.iter().flatten().sum();
+        if all <= 0.0 {
+            return [Vec::new(), Vec::new()];
+        }
+        self.directions.map(|d| d.iter().map(|e| (e / all) as f32).collect())
     }
 
     fn between(
@@ -314,10 +333,23 @@ impl Along {
             votes: votes.counted(),
             one_lag,
             places_spread_db,
+            directions: self.shares(),
             pair,
             strip: strip(&full, per_point),
             low_strip: strip(&low, per_point),
             strip_step_s: STEP_S * per_point as f64,
+        }
+    }
+}
+
+/// Adds energy by direction: the angle whose tangent is the second over the first.
+fn turned(a: &[f32], b: &[f32], directions: &mut [[f64; DIRECTIONS]; 2]) {
+    for (x, y) in a.iter().zip(b) {
+        let energy = x * x + y * y;
+        if energy > 0.0 {
+            let part = y.abs().atan2(x.abs()) / std::f32::consts::FRAC_PI_2;
+            let step = ((part * DIRECTIONS as f32) as usize).min(DIRECTIONS - 1);
+            directions[usize::from(x * y < 0.0)][step] += f64::from(energy);
         }
     }
 }

@@ -65,3 +65,33 @@ impl<'a> TrackRenderer<'a> {
         Ok(())
     }
 }
+
+/// A track with its correction as a source of its own, in session frames: what is measured is then what is heard.
+pub struct Carried<'a> {
+    track: std::sync::Mutex<TrackRenderer<'a>>,
+    first: i64,
+    end: i64,
+}
+
+impl<'a> Carried<'a> {
+    /// Prepares a track.
+    pub fn new(track: Placed<'a>, correction: &Correction) -> Self {
+        let track = TrackRenderer::new(track, correction);
+        Self { first: track.first(), end: track.end(), track: std::sync::Mutex::new(track) }
+    }
+
+    /// First session frame that can hold sound.
+    pub fn first(&self) -> i64 {
+        self.first
+    }
+}
+
+impl crate::signal::Source for Carried<'_> {
+    fn frames(&self) -> i64 {
+        self.end
+    }
+
+    fn read(&self, start: i64, out: &mut [f32]) -> Result<(), ReadError> {
+        self.track.lock().unwrap_or_else(std::sync::PoisonError::into_inner).read(start, out)
+    }
+}

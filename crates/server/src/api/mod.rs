@@ -4,6 +4,7 @@ pub mod check;
 pub mod deliveries;
 pub mod events;
 pub mod history;
+pub mod image;
 pub mod pairs;
 pub mod sessions;
 pub mod sound;
@@ -91,6 +92,9 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(check::request_check)
             .service(check::accept_findings)
             .service(check::dismiss_finding)
+            .service(image::request_image)
+            .service(image::show_image)
+            .service(image::accept_repair)
             .service(sound::tile)
             .service(sound::listen)
             .service(deliveries::request_delivery)

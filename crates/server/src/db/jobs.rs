@@ -19,7 +19,7 @@ pub struct Job {
     pub id: Uuid,
     /// Session.
     pub session_id: Uuid,
-    /// import, measure or deliver.
+    /// import, measure, check, image or deliver.
     pub kind: String,
     /// What it is about, for people.
     pub title: String,

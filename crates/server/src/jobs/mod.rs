@@ -2,6 +2,7 @@
 
 pub mod check;
 pub mod deliver;
+pub mod image;
 pub mod import;
 pub mod measure;
 
@@ -41,6 +42,13 @@ pub enum Task {
         /// What it depends on: the same check is not begun twice.
         basis: String,
     },
+    /// Measure the image of some tracks as they are carried.
+    Image {
+        /// In the order of the channels.
+        tracks: Vec<Uuid>,
+        /// What it depends on.
+        basis: String,
+    },
     /// Write aligned files and the sheet of values.
     Deliver(deliver::DeliverOptions),
 }
@@ -52,6 +60,7 @@ impl Task {
             Self::Import { .. } => "import",
             Self::Measure { .. } => "measure",
             Self::Check { .. } => "check",
+            Self::Image { .. } => "image",
             Self::Deliver(_) => "deliver",
         }
     }
@@ -233,6 +242,7 @@ impl Workers {
             }
             Task::Measure { a, b } => measure::run(self, session, *a, *b, reporter).await,
             Task::Check { .. } => check::run(self, session, reporter).await,
+            Task::Image { tracks, .. } => image::run(self, session, tracks, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }
