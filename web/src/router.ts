@@ -12,6 +12,7 @@ export const router = createRouter({
         { path: 'recordings', name: 'recordings', component: () => import('./views/recordings/RecordingsView.vue') },
         { path: 'check', name: 'check', component: () => import('./views/check/CheckView.vue') },
         { path: 'align', name: 'align', component: () => import('./views/align/AlignView.vue') },
+        { path: 'stereo', name: 'stereo', component: () => import('./views/stereo/StereoView.vue') },
         { path: 'deliver', name: 'deliver', component: () => import('./views/deliver/DeliverView.vue') },
       ],
     },

@@ -118,7 +118,7 @@ fn silence_has_no_signal_and_never_a_number_that_is_none() {
         assert_eq!((b.correlation, b.low_correlation, b.balance_db), (None, None, None));
         assert!(b.strip.iter().all(Option::is_none));
         let r = judged(&i);
-        assert!(r.pairs[0].text.contains("no signal") && r.channels.iter().all(|c| c.0.is_neutral()));
+        assert!(r.pairs[0].text.contains("no signal") && r.channels.iter().all(|c| c.correction.is_neutral()));
         let text = serde_json::to_string(&(&i, &r)).unwrap();
         assert!(!text.contains("NaN"), "{text}");
     }
@@ -137,8 +137,8 @@ fn time_between_channels_is_found_to_two_hundredths_of_a_sample() {
             assert!((r.pairs[0].delay_frames - delay).abs() < 0.02, "{hz}: {} for {delay}", r.pairs[0].delay_frames);
             assert_eq!((r.pairs[0].verdict, r.pairs[0].invert), (Verdict::Solid, false));
             let late = usize::from(delay > 0.0);
-            assert!((r.channels[late].0.offset_frames + delay.abs()).abs() < 0.06, "{:?}", r.channels);
-            assert!(r.channels[1 - late].0.is_neutral(), "the earlier one stays");
+            assert!((r.channels[late].correction.offset_frames + delay.abs()).abs() < 0.06, "{:?}", r.channels);
+            assert!(r.channels[1 - late].correction.is_neutral(), "the earlier one stays");
         }
     }
 }
@@ -151,7 +151,7 @@ fn inversion_and_both_at_once_are_found() {
         let r = judged(&image(&[x, y]));
         assert!(r.pairs[0].invert && r.pairs[0].verdict == Verdict::Solid, "{:?}", r.pairs);
         assert!((r.pairs[0].delay_frames - delay).abs() < 0.02);
-        assert!(r.channels[1].0.invert && !r.channels[0].0.invert);
+        assert!(r.channels[1].correction.invert && !r.channels[0].correction.invert);
         assert_eq!(r.findings[0].verdict, Verdict::Solid);
     }
 }
@@ -162,7 +162,7 @@ fn one_sound_on_both_channels_is_told_and_left() {
     let r = judged(&image(&[x.clone(), x]));
     let kinds: Vec<ImageKind> = r.findings.iter().map(|f| f.kind).collect();
     assert_eq!(kinds, [ImageKind::OneCopied]);
-    assert!(r.channels.iter().all(|c| c.0.is_neutral()));
+    assert!(r.channels.iter().all(|c| c.correction.is_neutral()));
 }
 
 #[test]
@@ -172,7 +172,7 @@ fn a_constant_level_difference_is_proposed_in_db() {
         let y: Vec<f32> = x.iter().map(|v| v * 10f64.powf(db / 20.0) as f32).collect();
         let r = judged(&image(&[x, y]));
         let louder = usize::from(db > 0.0);
-        assert!((r.channels[louder].0.gain_db + db.abs()).abs() < 0.05, "{:?}", r.channels);
+        assert!((r.channels[louder].correction.gain_db + db.abs()).abs() < 0.05, "{:?}", r.channels);
         assert_eq!(r.findings.iter().find(|f| f.kind == ImageKind::LevelDifference).unwrap().verdict, Verdict::Solid);
     }
 }
@@ -182,7 +182,7 @@ fn a_constant_level_difference_is_proposed_in_db() {
 fn unrelated_channels_are_left_alone() {
     let r = judged(&image(&[noise(10, 480_000), noise(11, 480_000)]));
     assert!(r.findings.is_empty(), "{:?}", r.findings);
-    assert!(r.channels.iter().all(|c| c.0.is_neutral()) && r.pairs[0].text.contains("left"), "{}", r.pairs[0].text);
+    assert!(r.channels.iter().all(|c| c.correction.is_neutral()) && r.pairs[0].text.contains("left"), "{}", r.pairs[0].text);
 }
 
 /// A range of the file is a file of its own.
@@ -248,7 +248,7 @@ fn one_inverted_surround_channel_is_named() {
     assert!(judged(&image(&planes)).findings.iter().all(|f| f.kind == ImageKind::Silent), "upright");
     planes[5].iter_mut().for_each(|v| *v = -*v);
     let r = judged(&image(&planes));
-    let inverted: Vec<usize> = (0..6).filter(|c| r.channels[*c].0.invert).collect();
+    let inverted: Vec<usize> = (0..6).filter(|c| r.channels[*c].correction.invert).collect();
     assert_eq!(inverted, [5]);
     let f = r.findings.iter().find(|f| f.kind == ImageKind::ChannelInverted).unwrap();
     assert!(f.text.contains("“Rs”"), "{}", f.text);
@@ -272,5 +272,5 @@ fn layouts_by_mask_and_by_custom() {
     let planes: Vec<Vec<f32>> = (0..16).map(|c| noise(40 + c, 60_000)).collect();
     let i = image(&planes);
     assert_eq!((i.channels.len(), i.pairs.len()), (16, 120));
-    assert!(judged(&i).channels.iter().all(|c| !c.0.invert));
+    assert!(judged(&i).channels.iter().all(|c| !c.correction.invert));
 }

@@ -27,7 +27,7 @@ fn inversion_is_right_in_every_recording_and_wide_ones_are_left_alone() {
             assert_eq!(pair.invert, r.inverted, "{what}");
             if r.technique == Technique::Apart {
                 assert_eq!(pair.delay_frames, 0.0, "{what}");
-                assert!(found.channels.iter().all(|c| c.0.offset_frames == 0.0 && c.0.gain_db == 0.0), "{what}");
+                assert!(found.channels.iter().all(|c| c.correction.offset_frames == 0.0 && c.correction.gain_db == 0.0), "{what}");
             }
             if pair.delay_frames != 0.0 {
                 assert!((pair.delay_frames - r.delay_frames).abs() < 0.1, "{what}");

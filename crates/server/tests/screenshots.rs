@@ -63,6 +63,15 @@ async fn pictures() {
     b.key(" ").await;
     b.key("?").await;
     shot("keys").await;
+    b.page.goto(&format!("{}/sessions/{session}/stereo", server.base)).await.expect("the page");
+    b.find("[data-test=goniometer]").await;
+    b.click("[data-test=play]").await;
+    tokio::time::sleep(std::time::Duration::from_secs(3)).await;
+    shot("stereo-night").await;
+    b.click("[data-test=theme]").await;
+    shot("stereo").await;
+    b.key(" ").await;
+    b.click("[data-test=theme]").await;
     b.page.goto(&format!("{}/sessions/{session}/deliver", server.base)).await.expect("the page");
     b.click("[data-test=theme]").await;
     b.click("[data-test=write]").await;

@@ -10,6 +10,7 @@ export type Job = Schemas['Job']
 export type PairView = Schemas['PairView']
 export type PairMeasurement = Schemas['PairMeasurement']
 export type BandGain = Schemas['BandGain']
+export type ImageView = Schemas['ImageView']
 export type Decision = Schemas['Decision']
 
 export const client = createClient<paths>({ baseUrl: '' })

@@ -235,6 +235,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The image of tracks as they are carried now, when there is one. */
+        get: operations["show_image"];
+        put?: never;
+        /** Ask for the image of tracks as they are carried now; answers the job, or 204 when it is there already. */
+        post: operations["request_image"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/image/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the proposed repair over, on top of what the tracks carry: one decision. */
+        post: operations["accept_repair"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/jobs": {
         parameters: {
             query?: never;
@@ -491,6 +526,88 @@ export interface components {
              */
             recorded_db: number;
         };
+        /** @description For every band the real parts of all cross-powers, upper half row by row, relative to the whole power of the recording. */
+        BandPowers: {
+            /** @description Channels. */
+            channels: number;
+            /** @description A list a band of [`BANDS_HZ`]; empty for bands over half the rate. */
+            powers: number[][];
+        };
+        /** @description Two channels of the recording. */
+        Between: {
+            /** @description First channel, from 0. */
+            a: number;
+            /** @description Second channel. */
+            b: number;
+            /**
+             * Format: double
+             * @description RMS level of the second minus that of the first, in dB.
+             */
+            balance_db?: number | null;
+            /**
+             * Format: double
+             * @description How far the balance of single windows lies about it: half the distance of its quartiles, in dB.
+             */
+            balance_spread_db: number;
+            /**
+             * Format: double
+             * @description Correlation of the whole range, −1 … +1; none for silence.
+             */
+            correlation?: number | null;
+            /**
+             * @description Energy by direction in steps from the first channel alone to the second alone: where both push the same way, and where
+             *     they are opposed; together 1. Only for recordings of two channels.
+             */
+            directions: number[][];
+            /**
+             * Format: double
+             * @description The longest time it stays negative, in seconds.
+             */
+            longest_opposed_s: number;
+            /**
+             * Format: double
+             * @description The same by loudness.
+             */
+            loudness_balance_db?: number | null;
+            /**
+             * Format: double
+             * @description The same below 200 Hz.
+             */
+            low_correlation?: number | null;
+            /** @description The same below 200 Hz. */
+            low_strip: (number | null)[];
+            /**
+             * Format: double
+             * @description Part of these moments that have the lag of the whole, 0 … 1.
+             */
+            one_lag: number;
+            /**
+             * Format: double
+             * @description Part of the windows that sound in which correlation is negative, 0 … 1.
+             */
+            opposed_part: number;
+            /** @description Lag and sign of the second against the first. */
+            pair: components["schemas"]["PairMeasurement"];
+            /**
+             * Format: double
+             * @description How far the balances of those moments lie apart, in dB: sources at different places differ in it.
+             */
+            places_spread_db: number;
+            /** @description Correlation along the range, full band; none where a channel is under −60 dBFS RMS. */
+            strip: (number | null)[];
+            /**
+             * Format: double
+             * @description Seconds from one point of the strips to the next.
+             */
+            strip_step_s: number;
+            /**
+             * Format: double
+             * @description Level of what the two do not share after one factor is taken out, against the second, in dB; very low for a copy.
+             */
+            unshared_db: number;
+            /** @description Moments that say clearly how the second arrives, and those of them at which it arrives opposed. */
+            votes: number[];
+        };
         /** @description One lag that could be. */
         Candidate: {
             /**
@@ -564,6 +681,29 @@ export interface components {
              * @description Track.
              */
             track_id: string;
+        };
+        /** @description One channel. */
+        ChannelLevel: {
+            /**
+             * Format: double
+             * @description Loudness of the channel by itself in LUFS (ITU-R BS.1770); none when it never rises over the gate.
+             */
+            loudness_lufs?: number | null;
+            /**
+             * Format: double
+             * @description Largest absolute sample.
+             */
+            peak: number;
+            /**
+             * Format: double
+             * @description Level in dBFS after AES17; none for silence.
+             */
+            rms_db?: number | null;
+        };
+        /** @description Which tracks, in the order of the channels. */
+        Channels: {
+            /** @description Ids. */
+            tracks: string[];
         };
         /** @description The check as it stands. */
         CheckView: {
@@ -763,6 +903,24 @@ export interface components {
             /** @description What became of it. */
             standing: components["schemas"]["Standing"];
         };
+        /** @description One band of a fold-down. */
+        FoldBand: {
+            /**
+             * Format: double
+             * @description Power of the sum over that of its parts, in dB: 0 for unrelated channels, +3 for two alike, very low for opposed ones.
+             */
+            gain_db: number;
+            /**
+             * Format: double
+             * @description Nominal centre in Hz.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description The band's part of the whole, in dB.
+             */
+            level_db: number;
+        };
         /** @description Sum of two tracks in a third-octave against unrelated sounds of the same levels. */
         Gain: {
             /**
@@ -795,6 +953,63 @@ export interface components {
             /** @description Version of the server. */
             version: string;
         };
+        /** @description All channels. */
+        Image: {
+            /** @description Power of every channel and of every two together, by third-octave. */
+            bands: components["schemas"]["BandPowers"];
+            /** @description A channel each. */
+            channels: components["schemas"]["ChannelLevel"][];
+            /**
+             * Format: int64
+             * @description First frame looked at, in session time.
+             */
+            first: number;
+            /**
+             * Format: int64
+             * @description Frames looked at.
+             */
+            frames: number;
+            /** @description Every two of them: (0, 1), (0, 2) … (1, 2) …. */
+            pairs: components["schemas"]["Between"][];
+            /**
+             * Format: int32
+             * @description Rate in which frames are counted.
+             */
+            rate_hz: number;
+        };
+        /** @description Something about channels. */
+        ImageFinding: {
+            /** @description What to do; empty for nothing. */
+            advice: string;
+            /** @description Channels, from 0. */
+            channels: number[];
+            /** @description What. */
+            kind: components["schemas"]["ImageKind"];
+            /** @description How bad. */
+            severity: components["schemas"]["Severity"];
+            /** @description In sentences. */
+            text: string;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
+        /**
+         * @description What a finding about channels says.
+         * @enum {string}
+         */
+        ImageKind: "channel_inverted" | "channel_late" | "level_difference" | "one_copied" | "lasting_opposition" | "silent";
+        /** @description An image and what is proposed, as the tracks are carried now. */
+        ImageView: {
+            /** @description As measured. */
+            image: components["schemas"]["Image"];
+            /** @description Where each channel is to sound; none for an unknown layout. */
+            places?: components["schemas"]["Place"][] | null;
+            /** @description Judged. */
+            repair: components["schemas"]["Repair"];
+            /** @description The fold-down to mono. */
+            to_mono: components["schemas"]["FoldBand"][];
+            /** @description The fold-down to stereo by third-octave (ITU-R BS.775); empty for an unknown layout. */
+            to_stereo: components["schemas"]["FoldBand"][];
+        };
         /** @description A job as shown. */
         Job: {
             /** @description What it is doing just now. */
@@ -806,7 +1021,7 @@ export interface components {
              * @description Id.
              */
             id: string;
-            /** @description import, measure or deliver. */
+            /** @description import, measure, check, image or deliver. */
             kind: string;
             /**
              * Format: double
@@ -829,6 +1044,24 @@ export interface components {
              * @description Milliseconds since 1970 of the last change.
              */
             updated_ms: number;
+        };
+        /** @description Two channels, judged. */
+        Judged: {
+            /** @description First channel, from 0. */
+            a: number;
+            /** @description Second channel. */
+            b: number;
+            /**
+             * Format: double
+             * @description Constant time by which the second is later, in frames; 0 for none.
+             */
+            delay_frames: number;
+            /** @description The second is turned over against the first. */
+            invert: boolean;
+            /** @description What it is and why, in sentences. */
+            text: string;
+            /** @description How sure of both. */
+            verdict: components["schemas"]["Verdict"];
         };
         /**
          * @description What a finding is about.
@@ -1031,6 +1264,11 @@ export interface components {
             residual_deg: number;
         };
         /**
+         * @description Where a channel is to sound.
+         * @enum {string}
+         */
+        Place: "left" | "right" | "centre" | "lfe" | "left_surround" | "right_surround" | "left_back" | "right_back" | "top_front_left" | "top_front_right" | "top_back_left" | "top_back_right";
+        /**
          * @description What is moved and what is left.
          * @enum {string}
          */
@@ -1047,6 +1285,22 @@ export interface components {
             side?: components["schemas"]["Side"] | null;
             /** @description Track, by index. */
             track: number;
+        };
+        /** @description What one channel is to carry besides what it carries. */
+        Proposed: {
+            /** @description Nothing, where nothing is wrong. */
+            correction: components["schemas"]["Correction"];
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** @description What is to be done. */
+        Repair: {
+            /** @description What each channel is to carry besides. */
+            channels: components["schemas"]["Proposed"][];
+            /** @description What was found, worst first. */
+            findings: components["schemas"]["ImageFinding"][];
+            /** @description Every two channels, as in the image. */
+            pairs: components["schemas"]["Judged"][];
         };
         /**
          * @description Where a track's sound was picked up.
@@ -1934,6 +2188,142 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_image: {
+        parameters: {
+            query: {
+                /** @description Ids with commas between. */
+                tracks: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_image: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Channels"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    accept_repair: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Channels"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

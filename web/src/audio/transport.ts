@@ -4,6 +4,8 @@ import { parseBlock, type Reading } from './wire'
 export interface MixRequest {
   tracks: string[]
   centred: boolean
+  /** The first of two left, the second right. */
+  apart: boolean
   mono: boolean
 }
 
@@ -26,6 +28,8 @@ export interface HeardReading {
   frames: number
   corrected: Reading
   recorded: Reading
+  /** Some of the samples, left and right in turn: dots of the goniometer. */
+  dots: { corrected: Float32Array; recorded: Float32Array }
 }
 
 interface FromWorklet {
@@ -47,7 +51,7 @@ export class Transport {
   private node: AudioWorkletNode | null = null
   private socket: WebSocket | null = null
   private generation = 0
-  private mix: MixRequest = { tracks: [], centred: false, mono: false }
+  private mix: MixRequest = { tracks: [], centred: false, apart: false, mono: false }
   private readings: HeardReading[] = []
   private starting: Promise<void> | null = null
   private retry = 0
@@ -180,7 +184,9 @@ export class Transport {
     this.state.blocks += 1
     if (block.generation !== this.generation) return
     this.readings = this.readings.filter((r) => r.start !== block.start).slice(-4 * AHEAD)
-    this.readings.push({ start: block.start, frames: block.frames, corrected: block.corrected, recorded: block.recorded })
+    const [cl, cr, rl, rr] = block.planes as [Float32Array, Float32Array, Float32Array, Float32Array]
+    const dots = { corrected: paired(cl, cr), recorded: paired(rl, rr) }
+    this.readings.push({ start: block.start, frames: block.frames, corrected: block.corrected, recorded: block.recorded, dots })
     const message = { type: 'block', generation: block.generation, start: block.start, frames: block.frames, planes: block.planes }
     this.node?.port.postMessage(
       message,
@@ -197,4 +203,14 @@ export class Transport {
       this.changed()
     }
   }
+}
+
+/** Every fourth sample of both sides. */
+function paired(left: Float32Array, right: Float32Array): Float32Array {
+  const out = new Float32Array(Math.ceil(left.length / 4) * 2)
+  for (let i = 0, k = 0; i < left.length; i += 4) {
+    out[k++] = left[i]!
+    out[k++] = right[i]!
+  }
+  return out
 }

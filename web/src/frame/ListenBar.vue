@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useSurface } from '../plot/surface'
-import { useSession } from '../session/store'
+import { useSession, type Scope } from '../session/store'
 import { useKeys } from '../shared/keys'
 import { palette } from '../shared/theme'
 import { barsBeats, clock, dbfs, samples } from '../shared/units'
@@ -46,7 +46,7 @@ const strip = computed(() => {
   return c === null ? 'correlation: no signal' : `correlation ${c < 0 ? '\u2212' : '+'}${Math.abs(c).toFixed(2)}, last 20 s`
 })
 
-function setScope(scope: 'pair' | 'session'): void {
+function setScope(scope: Scope): void {
   store.scope = scope
   store.pushMix()
 }
@@ -64,6 +64,7 @@ useKeys('Listening', [
   { key: ' ', label: 'Play or stop', run: () => void store.toggleSound() },
   { key: 'c', label: 'As recorded / as corrected', run: () => store.transport?.hear(!store.heard.corrected) },
   { key: 's', label: 'This pair / whole session', run: () => setScope(store.scope === 'pair' ? 'session' : 'pair') },
+  { key: 'h', label: 'This pair hard left and right', run: () => setScope(store.scope === 'apart' ? 'pair' : 'apart') },
   { key: 'm', label: 'Mono', run: () => setMono(!store.mono) },
   { key: 'PageUp', label: 'Back 5 s', run: () => skip(-5) },
   { key: 'PageDown', label: 'On 5 s', run: () => skip(5) },
@@ -98,6 +99,7 @@ useKeys('Listening', [
     </div>
     <div class="choice" role="group" aria-label="How much is heard">
       <button :aria-pressed="store.scope === 'pair'" data-test="scope-pair" @click="setScope('pair')">This pair</button>
+      <button :aria-pressed="store.scope === 'apart'" data-test="scope-apart" title="The first of the pair left, the second right (H)" @click="setScope('apart')">Pair apart</button>
       <button :aria-pressed="store.scope === 'session'" data-test="scope-session" @click="setScope('session')">Whole session</button>
     </div>
     <div class="choice"><button :aria-pressed="store.mono" data-test="mono" @click="setMono(!store.mono)">Mono</button></div>

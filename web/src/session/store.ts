@@ -7,7 +7,7 @@ import { makeViewport, showAll } from '../lanes/viewport'
 import { tellTrouble } from '../shared/notice'
 import type { Measure, Unit } from '../shared/units'
 
-export type Scope = 'pair' | 'session'
+export type Scope = 'pair' | 'apart' | 'session'
 
 /** The open session: what the server says of it, and what this page listens to and looks at. */
 export const useSession = defineStore('session', () => {
@@ -148,10 +148,10 @@ export const useSession = defineStore('session', () => {
   }
 
   function mix(): MixRequest {
-    const chosen = scope.value === 'pair' ? [pair.a, pair.b] : tracks.value.map((t) => t.id)
+    const chosen = scope.value !== 'session' ? [pair.a, pair.b] : tracks.value.map((t) => t.id)
     const here = chosen.filter((t) => soloed.has(t))
     const sounding = here.length > 0 ? here : chosen.filter((t) => !muted.has(t))
-    return { tracks: sounding, centred: scope.value === 'pair', mono: mono.value }
+    return { tracks: sounding, centred: scope.value === 'pair', apart: scope.value === 'apart', mono: mono.value }
   }
 
   function pushMix(): void {

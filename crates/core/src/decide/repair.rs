@@ -93,14 +93,24 @@ pub struct Judged {
     pub text: String,
 }
 
+/// What one channel is to carry besides what it carries.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Proposed {
+    /// Nothing, where nothing is wrong.
+    pub correction: Correction,
+    /// How sure.
+    pub verdict: Verdict,
+}
+
 /// What is to be done.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Repair {
     /// Every two channels, as in the image.
     pub pairs: Vec<Judged>,
-    /// What a channel is to carry, and how sure.
-    pub channels: Vec<(Correction, Verdict)>,
+    /// What each channel is to carry besides.
+    pub channels: Vec<Proposed>,
     /// What was found, worst first.
     pub findings: Vec<ImageFinding>,
 }
@@ -140,11 +150,11 @@ pub fn repair(image: &Image, names: &Names) -> Repair {
     let signs: Vec<(i8, Verdict)> = image.pairs.iter().map(|p| sign_of(p, image.rate_hz)).collect();
     let turned = turned(image, &signs);
     let pairs: Vec<Judged> = image.pairs.iter().zip(&signs).map(|(p, s)| judge(p, *s, image, &name)).collect();
-    let mut channels = vec![(Correction::default(), Verdict::Solid); n];
+    let mut channels = vec![Proposed { correction: Correction::default(), verdict: Verdict::Solid }; n];
     for c in (0..n).filter(|c| turned[*c].is_some()) {
         let verdict = turned[c].unwrap_or(Verdict::Likely);
-        channels[c].0.invert = true;
-        channels[c].1 = verdict;
+        channels[c].correction.invert = true;
+        channels[c].verdict = verdict;
         let against = if n == 2 { name(1 - c) } else { "the others".into() };
         findings.push(ImageFinding {
             kind: ImageKind::ChannelInverted,
@@ -292,20 +302,18 @@ fn judge(p: &Between, sign: (i8, Verdict), image: &Image, name: &dyn Fn(usize) -
             ms(lag.abs()),
             p.pair.reason
         )
-    } else if let Some(lag) = p.pair.lag_frames.filter(|l| l.abs() >= LEAST_FRAMES) {
+    } else if let Some(lag) = p.pair.lag_frames.filter(|l| l.abs() >= LEAST_FRAMES && at_one_place(p)) {
         format!(
             "{:.2} samples ({:.3} ms) between the channels, but of one source at one place: it may stand off the middle, so that \
              this is distance and no fault; it is left",
             lag.abs(),
             ms(lag.abs())
         )
-    } else if p.pair.lag_frames.is_some() {
+    } else if p.pair.lag_frames.is_some_and(|l| l.abs() < LEAST_OF_MANY) {
         "no time between the channels".into()
-    } else if p.correlation.is_some_and(|c| c.abs() < 0.5) || p.pair.verdict == Verdict::Undecided {
+    } else {
         "a wide recording: every source has a time of its own between the channels, as with microphones apart; it is left as it is"
             .into()
-    } else {
-        p.pair.reason.clone()
     };
     let dips = if !invert && p.opposed_part > 0.0 && p.opposed_part < 0.4 && p.longest_opposed_s < 3.0 {
         format!(
@@ -331,7 +339,7 @@ fn in_time(
     j: &Judged,
     image: &Image,
     name: &dyn Fn(usize) -> String,
-    channels: &mut [(Correction, Verdict)],
+    channels: &mut [Proposed],
     findings: &mut Vec<ImageFinding>,
 ) {
     let Some((lag, verdict)) = delay(p) else { return };
@@ -340,8 +348,8 @@ fn in_time(
     if offset == 0.0 {
         return;
     }
-    channels[late].0.offset_frames = offset;
-    channels[late].1 = channels[late].1.min(verdict);
+    channels[late].correction.offset_frames = offset;
+    channels[late].verdict = channels[late].verdict.min(verdict);
     findings.push(ImageFinding {
         kind: ImageKind::ChannelLate,
         channels: vec![late],
@@ -362,7 +370,7 @@ fn in_level(
     p: &Between,
     j: &Judged,
     name: &dyn Fn(usize) -> String,
-    channels: &mut [(Correction, Verdict)],
+    channels: &mut [Proposed],
     findings: &mut Vec<ImageFinding>,
 ) {
     let Some(rms) = p.balance_db else { return };
@@ -389,8 +397,8 @@ fn in_level(
     };
     let louder = if balance > 0.0 { p.b } else { p.a };
     let gain = -(balance.abs() * 100.0).round() / 100.0;
-    channels[louder].0.gain_db = gain;
-    channels[louder].1 = channels[louder].1.min(verdict);
+    channels[louder].correction.gain_db = gain;
+    channels[louder].verdict = channels[louder].verdict.min(verdict);
     findings.push(ImageFinding {
         kind: ImageKind::LevelDifference,
         channels: vec![louder],

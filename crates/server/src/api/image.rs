@@ -8,7 +8,8 @@ use crate::error::{ErrorBody, ServerError};
 use crate::jobs::Task;
 use crate::jobs::image::{basis, set_of};
 use actix_web::{HttpResponse, get, post, web};
-use marea_core::decide::repair::{Names, Repair, repair};
+use marea_core::correct::Correction;
+use marea_core::decide::repair::{Names, Proposed, Repair, repair};
 use marea_core::measure::Verdict;
 use marea_core::measure::image::Image;
 use marea_core::measure::image::fold::FoldBand;
@@ -140,22 +141,23 @@ pub async fn accept_repair(
 ) -> Result<HttpResponse, ServerError> {
     let asked = Asked::of(&state, &path, &wanted.tracks).await?;
     let view = asked.view(&state).await?;
-    let proposed = asked.rows.iter().zip(&view.repair.channels);
-    let changes: Vec<NewChange> = proposed
-        .filter(|(_, (k, verdict))| !k.is_neutral() && *verdict > Verdict::Undecided)
-        .map(|(t, (k, _))| NewChange {
-            track_id: t.id,
-            after: TrackPatch {
-                offset_frames: Some(t.offset_frames + k.offset_frames),
-                invert: Some(t.invert != k.invert),
-                gain_db: Some(t.gain_db + k.gain_db),
-                ..TrackPatch::default()
-            },
-        })
-        .collect();
-    if changes.is_empty() {
+    let accepted =
+        |p: &Proposed| if p.verdict > Verdict::Undecided { p.correction } else { Correction::default() };
+    let proposed: Vec<Correction> = view.repair.channels.iter().map(accepted).collect();
+    if proposed.iter().all(Correction::is_neutral) {
         return Err(ServerError::Conflict("nothing is proposed for these channels".into()));
     }
+    // Every channel is named, also those that stay: a linked set would move together otherwise.
+    let changes = asked.rows.iter().zip(&proposed).map(|(t, k)| NewChange {
+        track_id: t.id,
+        after: TrackPatch {
+            offset_frames: Some(t.offset_frames + k.offset_frames),
+            invert: Some(t.invert != k.invert),
+            gain_db: Some(t.gain_db + k.gain_db),
+            ..TrackPatch::default()
+        },
+    });
+    let changes: Vec<NewChange> = changes.collect();
     let texts: Vec<&str> =
         view.repair.findings.iter().filter(|f| !f.advice.is_empty()).map(|f| f.advice.as_str()).collect();
     let label = format!("Repaired {}: {}", asked.rows[0].name, texts.join(" "));

@@ -4,7 +4,7 @@ use super::write::{Planned, write_all};
 use super::{AlignArgs, CheckArgs, Loaded, Outcome, base_name, load};
 use marea_core::correct::Correction;
 use marea_core::decide::Severity;
-use marea_core::decide::repair::{ImageFinding, ImageKind, Names, Repair, repair};
+use marea_core::decide::repair::{ImageFinding, ImageKind, Names, Proposed, Repair, repair};
 use marea_core::measure::Verdict;
 use marea_core::measure::image::fold::FoldBand;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
@@ -114,16 +114,16 @@ impl Checked {
     fn report(&self) -> Report {
         let of = |c: usize| c as u16 + 1;
         let rounded = |v: Option<f64>| v.map(|v| round(v, 1e3));
-        let tracks = self.repair.channels.iter().enumerate().map(|(c, (k, verdict))| TrackReport {
+        let tracks = self.repair.channels.iter().enumerate().map(|(c, p)| TrackReport {
             file: self.file.name.clone(),
             channel: of(c),
             place: self.places.as_ref().map(|p| p[c].short()),
-            offset_samples: k.offset_frames,
-            invert: k.invert,
-            gain_db: k.gain_db,
+            offset_samples: p.correction.offset_frames,
+            invert: p.correction.invert,
+            gain_db: p.correction.gain_db,
             rms_dbfs: rounded(self.image.channels[c].rms_db),
             loudness_lufs: rounded(self.image.channels[c].loudness_lufs),
-            verdict: *verdict,
+            verdict: p.verdict,
         });
         let pairs = self.image.pairs.iter().zip(&self.repair.pairs).map(|(p, j)| PairReport {
             channels: [of(p.a), of(p.b)],
@@ -198,7 +198,7 @@ pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
 pub fn run_align(args: &AlignArgs) -> Result<(), String> {
     let c = check(&args.check.files[0])?;
     let least = args.least();
-    let accepted = |(k, verdict): &(Correction, Verdict)| if *verdict >= least { *k } else { Correction::default() };
+    let accepted = |p: &Proposed| if p.verdict >= least { p.correction } else { Correction::default() };
     let plan = Planned {
         file: &c.file,
         order: (0..c.file.channels.len()).map(|i| (&c.file, i)).collect(),

@@ -156,12 +156,17 @@ fn play(
 /// brought down alike, as recorded and as corrected by the same factor.
 fn voices<'a>(mix: &MixRequest, files: &'a [(&TrackRow, WorkFile)], corrected: bool) -> Vec<Voice<'a>> {
     let n = files.len() as f32;
-    let level = if files.len() <= 1 { 1.0 } else { (1.4 / n.sqrt()).min(1.0) };
+    let apart = mix.apart && files.len() == 2;
+    let level = if files.len() <= 1 || apart { 1.0 } else { (1.4 / n.sqrt()).min(1.0) };
+    // In the order they were asked for: which is left matters.
+    let first = mix.tracks.first();
     files
         .iter()
         .map(|(t, file)| {
             let correction = if corrected { t.correction() } else { Correction::default() };
             let sides = match t.side.as_str() {
+                _ if apart && Some(&t.id) == first => [level, 0.0],
+                _ if apart => [0.0, level],
                 _ if files.len() == 1 || mix.centred => [level, level],
                 "left" => [level, 0.0],
                 "right" => [0.0, level],

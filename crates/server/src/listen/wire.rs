@@ -42,6 +42,9 @@ pub struct MixRequest {
     /// All in the middle: two tracks under comparison.
     #[serde(default)]
     pub centred: bool,
+    /// The first of two tracks left, the second right.
+    #[serde(default)]
+    pub apart: bool,
     /// Both sides summed.
     #[serde(default)]
     pub mono: bool,

@@ -151,3 +151,47 @@ fn a_folder_is_checked_and_aligned_as_a_session() {
     std::fs::write(lone.join("one.wav"), wav(&[hits(480_000, 3)], 48_000, None)).unwrap();
     assert_eq!(marea(folder.path(), &["check", "lone"]).status.code(), Some(0));
 }
+
+/// One file of two channels: its image, what is wrong between them, and the repaired copy.
+#[test]
+fn a_stereo_file_is_checked_by_itself_and_repaired() {
+    let folder = tempfile::tempdir().unwrap();
+    let x = hits(480_000, 11);
+    let put = |name: &str, planes: &[Vec<f32>]| std::fs::write(folder.path().join(name), wav(planes, 48_000, None)).unwrap();
+    put("bad.wav", &[moved(&x, 5, -1.0), x.clone()]);
+    put("fine.wav", &[x.clone(), hits(480_000, 12)]);
+    put("surround.wav", &[x.clone(), x.clone(), x.clone(), vec![0.0; x.len()], x.clone(), moved(&x, 0, -1.0)]);
+    let report = |name: &str| -> (Value, Option<i32>) {
+        let out = marea(folder.path(), &["check", name, "--json"]);
+        (serde_json::from_slice(&out.stdout).unwrap(), out.status.code())
+    };
+    let schema: Value =
+        serde_json::from_str(&std::fs::read_to_string(project().join("docs/check.schema.json")).unwrap()).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    for name in ["bad.wav", "fine.wav", "surround.wav"] {
+        let faults: Vec<String> = validator.iter_errors(&report(name).0).map(|e| e.to_string()).collect();
+        assert!(faults.is_empty(), "{name}: {faults:?}");
+    }
+    let (bad, code) = report("bad.wav");
+    let pair = &bad["image"]["pairs"][0];
+    assert_eq!((code, &pair["invert"], &pair["verdict"]), (Some(1), &true.into(), &"solid".into()), "{bad}");
+    assert!((pair["delay_samples"].as_f64().unwrap() + 5.0).abs() < 0.02, "the second comes first: {pair}");
+    assert_eq!((&bad["tracks"][0]["offset_samples"], &bad["tracks"][1]["invert"]), (&(-5.0).into(), &true.into()));
+    let (fine, code) = report("fine.wav");
+    assert_eq!((code, fine["findings"].as_array().unwrap().len()), (Some(0), 0), "{fine}");
+    let (surround, _) = report("surround.wav");
+    assert_eq!(surround["tracks"][5]["place"], "Rs");
+    let inverted: Vec<bool> =
+        surround["tracks"].as_array().unwrap().iter().map(|t| t["invert"] == true).collect();
+    assert_eq!(inverted, [false, false, false, false, false, true], "{surround}");
+    // Left: L + 0.7071·C + 0.7071·Ls, all alike; right: R + 0.7071·C − 0.7071·Rs = R (ITU-R BS.775).
+    let stereo = surround["image"]["fold_down"]["stereo"].as_array().unwrap();
+    let h = std::f64::consts::FRAC_1_SQRT_2;
+    let expected = 10.0 * (((1.0 + h + h).powi(2) + 1.0f64.powi(2)) / (2.0 * (1.0 + 0.5 + 0.5))).log10();
+    assert!(!stereo.is_empty() && stereo.iter().all(|b| (b["gain_db"].as_f64().unwrap() - expected).abs() < 0.05));
+    let out = marea(folder.path(), &["align", "bad.wav", "--out", "repaired", "--float"]);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let (_, planes) = read(&std::fs::read(folder.path().join("repaired/bad.wav")).unwrap());
+    let differ = planes[0].iter().zip(&planes[1]).take(479_000).filter(|(a, b)| a != b).count();
+    assert_eq!(differ, 0, "both channels agree to the last sample");
+}

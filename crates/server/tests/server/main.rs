@@ -11,6 +11,7 @@ mod crash;
 mod deliver;
 mod demo;
 mod documents;
+mod image;
 mod listen;
 mod names;
 mod private_database;

@@ -11,7 +11,7 @@ import { tellTrouble } from '../../shared/notice'
 import { palette } from '../../shared/theme'
 import { fixed, parseOffset, samples, span, type Unit } from '../../shared/units'
 import AgreementPlot from './AgreementPlot.vue'
-import { paintPhase, paintSum } from './response'
+import { paintPhase, paintSum } from '../../plot/response'
 import { usePair } from './usePair'
 
 const store = useSession()

@@ -17,6 +17,8 @@ const HABIT_OFF_M: f64 = 0.15;
 const NEAR_OFF_M: f64 = 0.1;
 /// Standard deviation of a near distance that levels and habit tell together, as part of it.
 const BY_LEVEL: f64 = 0.5;
+/// Levels of a distant source are more room than distance: the deviation is never more than this.
+const BY_LEVEL_MOST_M: f64 = 0.1;
 /// Usual differences in height among sources; height of far microphones over them.
 const FLAT_M: f64 = 0.3;
 pub const ABOVE_M: f64 = 1.2;
@@ -209,7 +211,7 @@ impl Problem {
             let (should, follows, sigma) = match self.told[i] {
                 Some(told) => {
                     let should = (told * habit).sqrt();
-                    (should, 0.5 * should / habit, BY_LEVEL * (told * NEAR_M).sqrt())
+                    (should, 0.5 * should / habit, (BY_LEVEL * (told * NEAR_M).sqrt()).min(BY_LEVEL_MOST_M))
                 }
                 None => (habit, 1.0, NEAR_OFF_M),
             };
@@ -234,7 +236,7 @@ impl Problem {
                 }
             }
             if says.len() >= FEW_LEVELS {
-                *told = middle(&mut says).map(|l| l.exp().clamp(0.02, 2.0));
+                *told = middle(&mut says).map(|l| l.exp().clamp(0.02, 0.8));
             }
         }
         self.told = told;

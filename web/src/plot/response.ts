@@ -1,9 +1,9 @@
-import type { BandGain, PairMeasurement } from '../../api/client'
-import { axisX, axisY, frameOf } from '../../plot/axes'
-import type { Surface } from '../../plot/surface'
-import { hertz, logTicks } from '../../plot/ticks'
-import type { Palette } from '../../shared/theme'
-import { fixed } from '../../shared/units'
+import type { BandGain, PairMeasurement } from '../api/client'
+import { axisX, axisY, frameOf } from './axes'
+import type { Surface } from './surface'
+import { hertz, logTicks } from './ticks'
+import type { Palette } from '../shared/theme'
+import { fixed } from '../shared/units'
 
 const LOW = 25
 const HIGH = 20000
@@ -89,7 +89,7 @@ export function paintSum(s: Surface, p: Palette, bands: BandGain[]): void {
   })
   ctx.textAlign = 'right'
   ctx.fillStyle = p.soft
-  ctx.fillText('Hz · light: as recorded, dark: as corrected, line: best', f.right, f.bottom + 16)
+  ctx.fillText(s.width < 420 ? 'Hz · line: best' : 'Hz · light: as recorded, dark: as corrected, line: best', f.right, f.bottom + 16)
 }
 
 function bar(ctx: CanvasRenderingContext2D, x: number, width: number, from: number, to: number, ink: string, alpha: number): void {

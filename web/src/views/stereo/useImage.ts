@@ -1,0 +1,72 @@
+import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
+import { ask, client, type ImageView } from '../../api/client'
+import { useSession } from '../../session/store'
+import { tellTrouble } from '../../shared/notice'
+
+/** The image of the chosen channels as they are carried: asked for when it is not there, again when a correction changes. */
+export function useImage(channels: Ref<string[]>) {
+  const store = useSession()
+  const view = shallowRef<ImageView | null>(null)
+  const trouble = ref('')
+  const job = ref('')
+  let turn = 0
+
+  const key = computed(() => JSON.stringify(channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction])))
+  const running = computed(() => (job.value ? store.jobs.get(job.value) : undefined))
+  const path = () => ({ session: store.id })
+
+  async function read(): Promise<void> {
+    const mine = ++turn
+    const tracks = channels.value
+    if (tracks.length < 2) return
+    try {
+      const made = await ask(client.POST('/api/sessions/{session}/image', { params: { path: path() }, body: { tracks } }))
+      if (mine !== turn) return
+      if (typeof made === 'string' && made !== '') {
+        job.value = made
+        return
+      }
+      job.value = ''
+      const got = await ask(client.GET('/api/sessions/{session}/image', { params: { path: path(), query: { tracks: tracks.join() } } }))
+      if (mine === turn) view.value = got
+    } catch (e) {
+      if (mine === turn) trouble.value = (e as Error).message
+    }
+  }
+
+  async function accept(): Promise<void> {
+    try {
+      await ask(client.POST('/api/sessions/{session}/image/accept', { params: { path: path() }, body: { tracks: channels.value } }))
+      await store.reload()
+    } catch (e) {
+      tellTrouble((e as Error).message)
+    }
+  }
+
+  watch(
+    key,
+    (_, before) => {
+      const same = before !== undefined && JSON.stringify(channels.value) === JSON.stringify((JSON.parse(before) as string[][]).map((c) => c[0]))
+      // The picture of the same channels stays until the new one is there.
+      if (!same) view.value = null
+      trouble.value = ''
+      job.value = ''
+      void read()
+    },
+    { immediate: true },
+  )
+  watch(running, (j) => {
+    if (j?.state === 'done') void read()
+    if (j?.state === 'failed') trouble.value = j.error ?? 'The image could not be measured.'
+    if (j?.state === 'cancelled') trouble.value = 'Measuring the image was cancelled.'
+  })
+  // A job that ended before its first event was seen would never be told again.
+  const timer = window.setInterval(() => {
+    if (job.value && !running.value) void read()
+  }, 1500)
+  onBeforeUnmount(() => {
+    turn++
+    clearInterval(timer)
+  })
+  return { view, trouble, running, accept }
+}
