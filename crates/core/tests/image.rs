@@ -2,12 +2,12 @@
 
 mod common;
 
+use marea_core::correct::Correction;
 use marea_core::decide::repair::{ImageKind, Names, Repair, repair};
 use marea_core::measure::Verdict;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
 use marea_core::measure::image::{Image, measure_image};
 use marea_core::render::TrackRenderer;
-use marea_core::correct::Correction;
 use marea_core::signal::{MemSource, Placed, Source};
 use marea_core::units::SampleRate;
 use rand::{Rng, SeedableRng};
@@ -32,7 +32,9 @@ fn judged(image: &Image) -> Repair {
 
 fn sine(seconds: f64, hz: f64, amplitude: f64, degrees: f64) -> Vec<f32> {
     let phase = degrees.to_radians();
-    (0..(seconds * 48_000.0) as usize).map(|i| (amplitude * (TAU * hz * i as f64 / 48_000.0 + phase).sin()) as f32).collect()
+    (0..(seconds * 48_000.0) as usize)
+        .map(|i| (amplitude * (TAU * hz * i as f64 / 48_000.0 + phase).sin()) as f32)
+        .collect()
 }
 
 /// Noise with its energy between 100 Hz and a quarter of the rate, in bursts and rests so that there is something to follow.
@@ -65,7 +67,9 @@ fn moved(x: &[f32], frames: f64) -> Vec<f32> {
 fn correlation_has_its_closed_forms() {
     let x = sine(4.0, 100.0, 0.5, 0.0);
     let turned: Vec<f32> = x.iter().map(|v| -v).collect();
-    for (other, expected) in [(x.clone(), 1.0), (turned, -1.0), (sine(4.0, 100.0, 0.5, 90.0), 0.0), (sine(4.0, 100.0, 0.1, 60.0), 0.5)] {
+    for (other, expected) in
+        [(x.clone(), 1.0), (turned, -1.0), (sine(4.0, 100.0, 0.5, 90.0), 0.0), (sine(4.0, 100.0, 0.1, 60.0), 0.5)]
+    {
         let i = image(&[x.clone(), other]);
         let b = i.between(0, 1).unwrap();
         assert!((b.correlation.unwrap() - expected).abs() < 1e-3, "{:?} for {expected}", b.correlation);
@@ -91,7 +95,10 @@ fn levels_and_balance_have_their_closed_forms() {
 #[test]
 fn loudness_is_that_of_the_published_signals() {
     for level in [-23.0f64, -33.0] {
-        let i = image(&[sine(20.0, 1_000.0, 10f64.powf(level / 20.0), 0.0), sine(20.0, 1_000.0, 10f64.powf(level / 20.0), 0.0)]);
+        let i = image(&[
+            sine(20.0, 1_000.0, 10f64.powf(level / 20.0), 0.0),
+            sine(20.0, 1_000.0, 10f64.powf(level / 20.0), 0.0),
+        ]);
         for c in &i.channels {
             assert!((c.loudness_lufs.unwrap() - (level - 3.01)).abs() < 0.1, "{:?} for {level}", c.loudness_lufs);
         }
@@ -112,7 +119,8 @@ fn energy_lies_in_its_direction() {
 
 #[test]
 fn silence_has_no_signal_and_never_a_number_that_is_none() {
-    for planes in [vec![vec![0.0; 96_000]; 2], vec![noise(3, 96_000), vec![0.0; 96_000]], vec![Vec::new(), Vec::new()]] {
+    for planes in [vec![vec![0.0; 96_000]; 2], vec![noise(3, 96_000), vec![0.0; 96_000]], vec![Vec::new(), Vec::new()]]
+    {
         let i = image(&planes);
         let b = i.between(0, 1).unwrap();
         assert_eq!((b.correlation, b.low_correlation, b.balance_db), (None, None, None));
@@ -182,7 +190,11 @@ fn a_constant_level_difference_is_proposed_in_db() {
 fn unrelated_channels_are_left_alone() {
     let r = judged(&image(&[noise(10, 480_000), noise(11, 480_000)]));
     assert!(r.findings.is_empty(), "{:?}", r.findings);
-    assert!(r.channels.iter().all(|c| c.correction.is_neutral()) && r.pairs[0].text.contains("left"), "{}", r.pairs[0].text);
+    assert!(
+        r.channels.iter().all(|c| c.correction.is_neutral()) && r.pairs[0].text.contains("left"),
+        "{}",
+        r.pairs[0].text
+    );
 }
 
 /// A range of the file is a file of its own.
@@ -200,7 +212,10 @@ fn a_range_is_looked_at_by_itself() {
     assert!((of(1_000..241_000) - 1.0).abs() < 1e-6);
     assert!((of(241_000..481_000) + 1.0).abs() < 1e-6);
     assert!(of(1_000..481_000).abs() < 0.1);
-    assert!(measure_image(&placed, 0..480_000, SampleRate::new(48_000).unwrap(), &mut |_| false).is_err(), "it stops when told");
+    assert!(
+        measure_image(&placed, 0..480_000, SampleRate::new(48_000).unwrap(), &mut |_| false).is_err(),
+        "it stops when told"
+    );
 }
 
 /// ITU-R BS.775: centre and surrounds at −3 dB (0.7071); the same signal everywhere adds up as amplitudes, unrelated ones as
@@ -244,7 +259,8 @@ fn one_inverted_surround_channel_is_named() {
         moved(&hall, delay).iter().zip(mine).map(|(h, m)| h * 0.7 + m * part).collect()
     };
     let silent = vec![0f32; 480_000];
-    let mut planes = vec![own(21, 0.0, 0.2), own(22, 3.0, 0.2), own(23, 1.0, 0.2), silent, own(24, 40.0, 0.3), own(25, 44.0, 0.3)];
+    let mut planes =
+        vec![own(21, 0.0, 0.2), own(22, 3.0, 0.2), own(23, 1.0, 0.2), silent, own(24, 40.0, 0.3), own(25, 44.0, 0.3)];
     assert!(judged(&image(&planes)).findings.iter().all(|f| f.kind == ImageKind::Silent), "upright");
     planes[5].iter_mut().for_each(|v| *v = -*v);
     let r = judged(&image(&planes));

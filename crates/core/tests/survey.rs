@@ -86,8 +86,7 @@ fn one_recording_twice_is_known_at_any_gain_and_either_way_up() {
         let y: Vec<f32> = x.iter().map(|v| v * gain).collect();
         let sources = [MemSource(x.clone()), MemSource(y), MemSource(noise(6, x.len(), 0.4))];
         let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
-        let surveys: Vec<Survey> =
-            placed.iter().map(|p| Survey::measure(p, rate(), &mut |_| true).unwrap()).collect();
+        let surveys: Vec<Survey> = placed.iter().map(|p| Survey::measure(p, rate(), &mut |_| true).unwrap()).collect();
         let found = copies(&placed.iter().collect::<Vec<_>>(), &surveys, rate()).unwrap();
         assert_eq!(found.len(), 1, "{gain}: {found:?}");
         assert_eq!((found[0].a, found[0].b, found[0].lag_frames), (0, 1, 0));

@@ -26,7 +26,12 @@ fn scored(scene: &Scene) -> Score {
 fn harbour_hall_is_read_right() {
     let s = scored(&harbour_hall::scene(60.0, 1));
     assert_eq!((s.solid_wrong, s.sign_wrong, s.rows_missing), (0, 0, 0), "{:?}", s.notes);
-    assert_eq!((s.inverted, s.opposed, s.swapped, s.late), ([1, 1, 0], [1, 1, 0], [1, 1, 0], [1, 1, 0]), "{:?}", s.notes);
+    assert_eq!(
+        (s.inverted, s.opposed, s.swapped, s.late),
+        ([1, 1, 0], [1, 1, 0], [1, 1, 0], [1, 1, 0]),
+        "{:?}",
+        s.notes
+    );
     assert!(s.solid * 2 > s.cells && s.undecided * 10 <= s.cells, "{s:?}");
 }
 

@@ -1,8 +1,8 @@
 //! Two-channel recordings of simulated ensembles: what went wrong between the channels, over many seeds.
 
 use marea_core::decide::repair::{ImageKind, Names, repair};
-use marea_core::measure::image::measure_image;
 use marea_core::measure::Verdict;
+use marea_core::measure::image::measure_image;
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::SampleRate;
 use marea_scene::stereo::{Technique, recording};
@@ -27,7 +27,10 @@ fn inversion_is_right_in_every_recording_and_wide_ones_are_left_alone() {
             assert_eq!(pair.invert, r.inverted, "{what}");
             if r.technique == Technique::Apart {
                 assert_eq!(pair.delay_frames, 0.0, "{what}");
-                assert!(found.channels.iter().all(|c| c.correction.offset_frames == 0.0 && c.correction.gain_db == 0.0), "{what}");
+                assert!(
+                    found.channels.iter().all(|c| c.correction.offset_frames == 0.0 && c.correction.gain_db == 0.0),
+                    "{what}"
+                );
             }
             if pair.delay_frames != 0.0 {
                 assert!((pair.delay_frames - r.delay_frames).abs() < 0.1, "{what}");

@@ -2,7 +2,7 @@
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useSurface } from '../plot/surface'
 import { palette } from '../shared/theme'
-import { clock, samples, span, type Measure, type Unit } from '../shared/units'
+import { clock, samples, span, stretchOf, type Measure, type Unit } from '../shared/units'
 import { paintLanes, paintMarks, RULER, type Lane } from './paint'
 import { TileCache } from './tiles'
 import { WaveBuffer } from './waveBuffer'
@@ -22,11 +22,15 @@ const props = defineProps<{
   soloed: ReadonlySet<string>
   selected: readonly string[]
 }>()
-const emit = defineEmits<{ seek: [frame: number]; mute: [id: string]; solo: [id: string]; select: [id: string] }>()
+const emit = defineEmits<{ seek: [frame: number]; mute: [id: string]; solo: [id: string]; select: [id: string]; offset: [id: string, text: string] }>()
 
 const tiles = new TileCache(props.session, () => dirty())
 const buffer = new WaveBuffer()
 const hairline = ref<number | null>(null)
+/** Two places with the time between them told, in session frames. */
+const measured = ref<[number, number] | null>(null)
+const told = computed(() => (measured.value ? stretchOf(measured.value[1] - measured.value[0], props.measure) : ''))
+const typing = ref('')
 const height = computed(() => RULER + props.lanes.length * props.laneHeight)
 
 const { canvas, dirty } = useSurface(
@@ -37,7 +41,8 @@ const { canvas, dirty } = useSurface(
   [() => props.lanes, () => props.viewport.start, () => props.viewport.framesPerPx, () => props.viewport.vertical, () => props.hits, height],
   true,
 )
-const { canvas: marks } = useSurface((s) => paintMarks(s, palette(), props.viewport, props.cursor, hairline.value), [
+const { canvas: marks } = useSurface((s) => paintMarks(s, palette(), props.viewport, props.cursor, hairline.value, measured.value), [
+  measured,
   () => props.cursor,
   () => props.viewport.start,
   () => props.viewport.framesPerPx,
@@ -57,11 +62,21 @@ function onWheel(e: WheelEvent): void {
   else zoomAt(props.viewport, e.offsetX, Math.exp(Math.max(-1, Math.min(1, e.deltaY / 300))))
 }
 
-let drag: { x: number; moved: boolean } | null = null
+const frameAt = (x: number) => props.viewport.start + x * props.viewport.framesPerPx
+
+function typed(lane: Lane, e: Event): void {
+  const text = (e.target as HTMLInputElement).value.trim()
+  if (typing.value !== lane.id) return
+  typing.value = ''
+  if (text !== '' && text !== samples(lane.offset)) emit('offset', lane.id, text)
+}
+
+let drag: { x: number; moved: boolean; measures: boolean } | null = null
 
 function onDown(e: PointerEvent): void {
   if (e.button !== 0) return
-  drag = { x: e.offsetX, moved: false }
+  drag = { x: e.offsetX, moved: false, measures: e.shiftKey }
+  measured.value = e.shiftKey ? [frameAt(e.offsetX), frameAt(e.offsetX)] : null
   canvas.value?.setPointerCapture(e.pointerId)
 }
 
@@ -69,14 +84,15 @@ function onMove(e: PointerEvent): void {
   hairline.value = e.offsetX
   if (!drag) return
   if (Math.abs(e.offsetX - drag.x) > 3) drag.moved = true
-  if (drag.moved) {
+  if (drag.measures && measured.value) measured.value = [measured.value[0], frameAt(e.offsetX)]
+  else if (drag.moved) {
     panBy(props.viewport, drag.x - e.offsetX)
     drag.x = e.offsetX
   }
 }
 
 function onUp(e: PointerEvent): void {
-  if (drag && !drag.moved) emit('seek', props.viewport.start + e.offsetX * props.viewport.framesPerPx)
+  if (drag && !drag.moved && !drag.measures) emit('seek', props.viewport.start + e.offsetX * props.viewport.framesPerPx)
   drag = null
 }
 
@@ -108,7 +124,20 @@ watch(() => props.laneHeight, dirty)
         <button class="plain name" :title="lane.name" @click="emit('select', lane.id)">
           <i v-if="lane.anchor" class="anchor" title="anchor: stays as it is" />{{ lane.name }}
         </button>
-        <span class="number mono">{{ lane.offset === 0 ? '0' : span(lane.offset, unit, measure).replace(/ (samples|quarters)$/, '') }}</span>
+        <input
+          v-if="typing === lane.id"
+          class="number mono typed"
+          :aria-label="`offset of ${lane.name}: samples, or with ms, µs, cm, m, or a note length`"
+          data-test="lane-offset"
+          :value="samples(lane.offset)"
+          @vue:mounted="({ el }: { el: HTMLInputElement }) => el.select()"
+          @keydown.enter="typed(lane, $event)"
+          @keydown.esc="typing = ''"
+          @blur="typed(lane, $event)"
+        />
+        <button v-else class="plain number mono" :title="`type an offset for ${lane.name}`" data-test="type-offset" @click="typing = lane.id">
+          {{ lane.offset === 0 ? '0' : span(lane.offset, unit, measure).replace(/ (samples|quarters)$/, '') }}
+        </button>
         <span :class="lane.invert ? 'caution' : ''" :title="lane.invert ? 'inverted' : 'upright'">{{ lane.invert ? '▼' : '▲' }}</span>
         <button class="tiny" :aria-pressed="muted.has(lane.id)" :title="`mute ${lane.name}`" @click="emit('mute', lane.id)">mute</button>
         <button class="tiny" :aria-pressed="soloed.has(lane.id)" :title="`solo ${lane.name}`" @click="emit('solo', lane.id)">solo</button>
@@ -125,6 +154,7 @@ watch(() => props.laneHeight, dirty)
         @pointerleave="onLeave"
       />
       <canvas ref="marks" class="marks" aria-hidden="true" />
+      <output v-if="told" class="told mono" data-test="measured">{{ told }}</output>
     </div>
   </div>
 </template>
@@ -212,6 +242,24 @@ canvas {
   cursor: crosshair;
 }
 .marks {
+  pointer-events: none;
+}
+.typed {
+  width: 100%;
+  box-sizing: border-box;
+  font: 12px var(--mono);
+  color: var(--ink);
+  background: var(--paper);
+  border: 1px solid var(--depth);
+}
+.told {
+  position: absolute;
+  right: 6px;
+  top: 26px;
+  padding: 1px 8px;
+  font-size: 12px;
+  background: var(--panel);
+  border: 1px solid var(--land);
   pointer-events: none;
 }
 </style>

@@ -54,7 +54,16 @@ export function paintLanes(
 }
 
 /** What moves while the rest stands: the place that is heard, and the hairline under the pointer. */
-export function paintMarks(s: Surface, p: Palette, v: Viewport, cursor: number, hairline: number | null): void {
+export function paintMarks(s: Surface, p: Palette, v: Viewport, cursor: number, hairline: number | null, measured: readonly [number, number] | null): void {
+  if (measured) {
+    const [from, to] = [xOf(v, Math.min(...measured)), xOf(v, Math.max(...measured))]
+    s.ctx.fillStyle = p.land
+    s.ctx.globalAlpha = 0.25
+    s.ctx.fillRect(from, RULER, Math.max(to - from, 1), s.height)
+    s.ctx.globalAlpha = 1
+    s.ctx.fillRect(Math.round(from), RULER, 1, s.height)
+    s.ctx.fillRect(Math.round(to), RULER, 1, s.height)
+  }
   const x = xOf(v, cursor)
   if (x >= 0 && x <= s.width) {
     s.ctx.fillStyle = p.ink

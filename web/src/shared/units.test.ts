@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { barsBeats, bytes, clock, dbfs, distance, fixed, note, parseOffset, samples, span } from './units'
+import { barsBeats, bytes, clock, dbfs, distance, fixed, note, noOffset, parseOffset, samples, span, stretchOf } from './units'
 
 const m = { rateHz: 48000, speedMS: 343.2, bpm: 120 }
 
@@ -31,8 +31,21 @@ describe('quantities as text', () => {
     expect(parseOffset('−2,5 ms', m)).toBe(-120)
     expect(parseOffset('343.2 cm', m)).toBeCloseTo(480, 9)
     expect(parseOffset('1000 µs', m)).toBe(48)
+    // 120 quarters a minute: 1/32 is 62.5 ms (handbook value), dotted half as much again, a triplet two thirds.
+    expect(parseOffset('1/32', m)).toBe(3000)
+    expect(parseOffset('−1/8', m)).toBe(-12000)
+    expect(parseOffset('1/8.', m)).toBe(18000)
+    expect(parseOffset('1/8t', m)).toBe(8000)
+    expect(parseOffset('1/0', m)).toBeNull()
+    expect(noOffset('soon')).toContain('“soon”')
     expect(parseOffset('soon', m)).toBeNull()
     expect(parseOffset('', m)).toBeNull()
+  })
+  it('tells a stretch in every unit and as a frequency', () => {
+    // 1 ms: half a period of 500 Hz, a whole one of 1 kHz; 34.3 cm at 20 degrees.
+    expect(stretchOf(48, m)).toBe('48 samples · 1.00 ms · 34.3 cm · 0.0020 quarters · 1000 Hz')
+    expect(stretchOf(-4800, m)).toContain('10.0 Hz')
+    expect(stretchOf(0, m)).not.toContain('Hz')
   })
   it('levels after AES17: a full-scale sine is 0', () => {
     expect(dbfs(Math.SQRT1_2)).toBeCloseTo(0, 9)

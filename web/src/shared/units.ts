@@ -91,13 +91,34 @@ export function bytes(n: number): string {
   return n < 1e9 ? `${(n / 1e6).toFixed(1)} MB` : `${(n / 1e9).toFixed(2)} GB`
 }
 
-/** An offset as typed: a number with a unit, samples without. Null when it cannot be read. */
+/** An offset as typed: a number with a unit, a note length ("1/32", dotted "1/8.", triplet "1/8t"), samples without. Null when
+ * it cannot be read. */
 export function parseOffset(text: string, m: Measure): number | null {
   const clean = text.trim().replace(',', '.').replace(MINUS, '-').toLowerCase()
+  const length = /^([+-]?)(\d+)\/(\d+)(\.|t)?$/.exec(clean)
+  if (length) {
+    const quarters = (4 * Number(length[2])) / Number(length[3])
+    const part = length[4] === '.' ? 3 / 2 : length[4] === 't' ? 2 / 3 : 1
+    const frames = ((quarters * part * 60) / m.bpm) * m.rateHz * (length[1] === '-' ? -1 : 1)
+    return Number.isFinite(frames) ? frames : null
+  }
   const found = /^([+-]?\d*\.?\d+)\s*(samples?|smp|ms|us|µs|s|cm|m)?$/.exec(clean)
   if (!found) return null
   const value = Number(found[1])
   const seconds: Record<string, number> = { ms: 1e-3, us: 1e-6, µs: 1e-6, s: 1, cm: 0.01 / m.speedMS, m: 1 / m.speedMS }
   const factor = seconds[found[2] ?? '']
   return Number.isFinite(value) ? (factor === undefined ? value : value * factor * m.rateHz) : null
+}
+
+/** What cannot be read as an offset, in a sentence. */
+export function noOffset(text: string): string {
+  return `“${text}” is no offset. Samples, a number with ms, µs, cm or m, or a note length such as 1/32.`
+}
+
+/** A stretch of time in every unit, and as the frequency whose period it is. */
+export function stretchOf(frames: number, m: Measure): string {
+  const seconds = Math.abs(frames) / m.rateHz
+  const parts = [`${samples(Math.round(frames))} samples`, span(frames, 'ms', m), distance(seconds * m.speedMS), note((seconds * m.bpm) / 60)]
+  if (seconds > 0) parts.push(`${fixed(1 / seconds, seconds < 0.01 ? 0 : 1)} Hz`)
+  return parts.join(' · ')
 }

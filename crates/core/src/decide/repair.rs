@@ -223,9 +223,8 @@ fn turned(image: &Image, signs: &[(i8, Verdict)]) -> Vec<Option<Verdict>> {
     };
     // Turning all over changes nothing: the fewer are turned. Of two, the second.
     let rank = |set: usize| (set.count_ones(), std::cmp::Reverse(set.trailing_zeros()));
-    let best = (0..1usize << n.min(16)).max_by(|a, b| {
-        agreement(*a).total_cmp(&agreement(*b)).then_with(|| rank(*b).cmp(&rank(*a)))
-    });
+    let best = (0..1usize << n.min(16))
+        .max_by(|a, b| agreement(*a).total_cmp(&agreement(*b)).then_with(|| rank(*b).cmp(&rank(*a))));
     let best = best.unwrap_or(0);
     (0..n)
         .map(|c| {

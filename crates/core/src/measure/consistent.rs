@@ -69,9 +69,11 @@ fn strangers(rows: &mut [Row], roles: &[Role], late: &[Option<Late>], rate: Samp
         if (0..roles.len()).any(|m| near(m) && solid(m) && before(m) < -BEFORE_HOME_S * rate.hz_f64()) {
             row.own_mic = false;
             let home = row.home;
-            for (_, cell) in row.cells.iter_mut().enumerate().filter(|(m, c)| *m != home && c.verdict == Verdict::Solid) {
+            for (_, cell) in row.cells.iter_mut().enumerate().filter(|(m, c)| *m != home && c.verdict == Verdict::Solid)
+            {
                 cell.verdict = Verdict::Likely;
-                cell.reason = "another microphone hears this source before its own does: perhaps it has none of its own".into();
+                cell.reason =
+                    "another microphone hears this source before its own does: perhaps it has none of its own".into();
             }
         }
     }

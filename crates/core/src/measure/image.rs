@@ -214,13 +214,7 @@ impl Along {
         }
     }
 
-    fn pass(
-        &mut self,
-        parts: &[Part],
-        frames: i64,
-        rate: SampleRate,
-        progress: Progress,
-    ) -> Result<(), MeasureError> {
+    fn pass(&mut self, parts: &[Part], frames: i64, rate: SampleRate, progress: Progress) -> Result<(), MeasureError> {
         let mut transform = Transform::new(quick_len(self.window));
         let hann: Vec<f32> = (0..self.window)
             .map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * (i as f32 + 0.5) / self.window as f32).cos())

@@ -141,8 +141,7 @@ pub async fn accept_repair(
 ) -> Result<HttpResponse, ServerError> {
     let asked = Asked::of(&state, &path, &wanted.tracks).await?;
     let view = asked.view(&state).await?;
-    let accepted =
-        |p: &Proposed| if p.verdict > Verdict::Undecided { p.correction } else { Correction::default() };
+    let accepted = |p: &Proposed| if p.verdict > Verdict::Undecided { p.correction } else { Correction::default() };
     let proposed: Vec<Correction> = view.repair.channels.iter().map(accepted).collect();
     if proposed.iter().all(Correction::is_neutral) {
         return Err(ServerError::Conflict("nothing is proposed for these channels".into()));

@@ -100,8 +100,7 @@ fn check(path: &Path) -> Result<Checked, String> {
     let image = measure_image(&channels, 0..frames, rate, &mut |_| true).map_err(|e| format!("{name}: {e}"))?;
     drop(channels);
     let count = file.channels.len();
-    let places =
-        file.info.channel_mask.and_then(|mask| of_mask(mask, count)).or_else(|| usual(count, Order::Wav));
+    let places = file.info.channel_mask.and_then(|mask| of_mask(mask, count)).or_else(|| usual(count, Order::Wav));
     let repair = repair(&image, &Names { places: places.as_deref() });
     Ok(Checked { file, rate, places, image, repair, _folder: folder })
 }

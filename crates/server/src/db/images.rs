@@ -25,13 +25,7 @@ pub async fn get(db: &MySqlPool, session: Uuid, tracks: &str, basis: &str) -> Re
 ///
 /// # Errors
 /// As the database says.
-pub async fn put(
-    db: &MySqlPool,
-    session: Uuid,
-    tracks: &str,
-    basis: &str,
-    result: &Image,
-) -> Result<(), ServerError> {
+pub async fn put(db: &MySqlPool, session: Uuid, tracks: &str, basis: &str, result: &Image) -> Result<(), ServerError> {
     sqlx::query("REPLACE INTO images (session_id, tracks, basis, result) VALUES (?, ?, ?, ?)")
         .bind(session)
         .bind(tracks)

@@ -37,12 +37,7 @@ pub fn basis(rows: &[TrackRow], rate_hz: u32) -> String {
 ///
 /// # Errors
 /// As [`JobError`] says.
-pub async fn run(
-    w: &Workers,
-    session: Uuid,
-    ids: &[Uuid],
-    reporter: &Reporter,
-) -> Result<serde_json::Value, JobError> {
+pub async fn run(w: &Workers, session: Uuid, ids: &[Uuid], reporter: &Reporter) -> Result<serde_json::Value, JobError> {
     let rate_hz = sessions::get(&w.db, session).await?.rate_hz.unwrap_or(48_000);
     let mut rows = Vec::new();
     for track in ids {
@@ -61,11 +56,12 @@ pub async fn run(
         let first = carried.iter().map(Carried::first).min().unwrap_or(0);
         let end = carried.iter().map(Source::frames).max().unwrap_or(0);
         let placed: Vec<Placed> = carried.iter().map(|source| Placed { source, start: 0 }).collect();
-        measure_image(&placed, first..end, rate, &mut |p| rep.report(p, "looking at how the channels stand"))
-            .map_err(|e| match e {
+        measure_image(&placed, first..end, rate, &mut |p| rep.report(p, "looking at how the channels stand")).map_err(
+            |e| match e {
                 MeasureError::Stopped => JobError::Stopped,
                 MeasureError::Read(e) => JobError::Failed(e.to_string()),
-            })
+            },
+        )
     })
     .await?;
     images::put(&w.db, session, &set_of(ids), &key, &image).await?;

@@ -350,3 +350,95 @@ async fn the_check_is_read_and_decided_on() {
     assert_eq!(b.errors().await, Vec::<String>::new());
     b.close().await;
 }
+
+/// Dots of the goniometer in the upright and in the flat band about its middle.
+const DOTS: &str = "const c=document.querySelector('[data-test=goniometer]'); const w=c.width,h=c.height; \
+    const d=c.getContext('2d').getImageData(0,0,w,h).data; let up=0, flat=0; \
+    for(let y=0;y<h;y++) for(let x=0;x<w;x++){ const k=(y*w+x)*4; if(d[k+3]<80 || d[k+2]-d[k]<40) continue; \
+    const dx=Math.abs(x-w/2), dy=Math.abs(y-h/2); if(dx<5&&dy>12) up++; if(dy<5&&dx>12) flat++; } return [up, flat]";
+
+#[actix_web::test]
+async fn a_stereo_file_is_seen_heard_and_repaired() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let b = Browser::open(1280, 800).await;
+    let folder = tempfile::tempdir().expect("a folder");
+    let x = hits(960_000, 3);
+    let turned: Vec<f32> = x.iter().map(|v| -v).collect();
+    new_session(&b, &s, "Stereo").await;
+    bring_in(&b, &[put(folder.path(), "Choir stall.wav", wav(&[x.clone(), turned], 48_000, None))]).await;
+    b.until("two tracks", "return document.querySelectorAll('tr[data-track]').length === 2").await;
+    b.js("document.documentElement.classList.remove('dark')").await;
+    b.click("nav a[href$='/stereo']").await;
+    let said = "const s=document.querySelector('[data-test=image-sentence]'); return s && s.dataset.verdict + ' ' + s.dataset.invert";
+    b.until("inverted", &format!("return (()=>{{ {said} }})() === 'solid true'")).await;
+    b.find("[data-finding=channel_inverted]").await;
+    // What sounds is this pair, hard left and right: opposed, the dots lie flat.
+    assert_eq!(
+        b.js("return document.querySelector('[data-test=scope-apart]').getAttribute('aria-pressed')").await,
+        "true"
+    );
+    b.click("[data-test=play]").await;
+    let lie = |up_is_more: bool| {
+        let wanted = if up_is_more { "n[0] > 40 && n[0] > 8 * n[1]" } else { "n[1] > 40 && n[1] > 8 * n[0]" };
+        format!("const n=(()=>{{ {DOTS} }})(); return {wanted}")
+    };
+    b.until("dots that lie flat", &lie(false)).await;
+    // One key takes the repair over; the picture of what sounds follows, and so does what was measured.
+    b.key("\u{e007}").await;
+    b.until("repaired", &format!("return (()=>{{ {said} }})() === 'solid false'")).await;
+    b.until("dots that stand upright", &lie(true)).await;
+    // As recorded is still there to be heard.
+    b.key("c").await;
+    b.until("dots that lie flat again", &lie(false)).await;
+    b.key(" ").await;
+    b.click("[data-test=undo]").await;
+    b.until("taken back", &format!("return (()=>{{ {said} }})() === 'solid true'")).await;
+    assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
+    b.close().await;
+}
+
+#[actix_web::test]
+async fn offsets_are_typed_with_any_unit_and_time_is_measured_on_the_lanes() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let b = Browser::open(1280, 800).await;
+    let folder = tempfile::tempdir().expect("a folder");
+    let x = hits(480_000, 5);
+    new_session(&b, &s, "Lanes").await;
+    let files = [("One.wav", vec![x.clone()]), ("Two.wav", vec![x.clone()]), ("Wide.wav", vec![x.clone(), x.clone()])]
+        .map(|(name, planes)| put(folder.path(), name, wav(&planes, 48_000, None)));
+    bring_in(&b, &files).await;
+    b.until("four tracks", "return document.querySelectorAll('tr[data-track]').length === 4").await;
+    b.click("nav a[href$='/align']").await;
+    b.click("[data-test=all-lanes]").await;
+    let offset_of = |lane: &str, frames: &str| {
+        format!("return document.querySelector(\"[data-lane='{lane}']\")?.dataset.offset === '{frames}'")
+    };
+    // 20 °C: 343.2 m/s. 120 quarters a minute: 1/32 is 62.5 ms.
+    for (text, frames) in [("-2.5ms", "-120"), ("1/32", "3000"), ("-110", "-110"), ("343.2 cm", "480")] {
+        b.click("[data-lane='Two'] [data-test=type-offset]").await;
+        let input = b.find("[data-test=lane-offset]").await;
+        input.clear().await.expect("cleared");
+        input.send_keys(&format!("{text}\u{e007}")).await.expect("typed");
+        b.until(text, &offset_of("Two", frames)).await;
+    }
+    // What cannot be read is said, and nothing is lost.
+    b.click("[data-lane='Two'] [data-test=type-offset]").await;
+    b.find("[data-test=lane-offset]").await.send_keys("soon\u{e007}").await.expect("typed");
+    b.until("a sentence", "return document.body.innerText.includes('is no offset')").await;
+    b.until("as before", &offset_of("Two", "480")).await;
+    // Channels of one file move together.
+    b.click("[data-lane^='Wide'] [data-test=type-offset]").await;
+    let input = b.find("[data-test=lane-offset]").await;
+    input.clear().await.expect("cleared");
+    input.send_keys("48\u{e007}").await.expect("typed");
+    b.until("both", "const l=[...document.querySelectorAll(\"[data-lane^='Wide']\")]; return l.length === 2 && l.every(e => e.dataset.offset === '48')").await;
+    // Shift and drag: the time between two places in every unit, and as a frequency.
+    b.js("const c=document.querySelector('.sea canvas'); const r=c.getBoundingClientRect(); const at=(type,x)=>c.dispatchEvent(new PointerEvent(type,{bubbles:true,pointerId:1,button:0,shiftKey:true,clientX:r.left+x,clientY:r.top+60})); c.setPointerCapture=()=>{}; at('pointerdown',100); at('pointermove',160); at('pointermove',200); at('pointerup',200)").await;
+    let told = b.until("the measure", "return document.querySelector('[data-test=measured]')?.innerText").await;
+    let told = told.as_str().expect("text").to_string();
+    assert!(["samples", "ms", " m", "quarters", "Hz"].iter().all(|u| told.contains(u)), "{told}");
+    assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
+    b.close().await;
+}

@@ -157,7 +157,8 @@ fn a_folder_is_checked_and_aligned_as_a_session() {
 fn a_stereo_file_is_checked_by_itself_and_repaired() {
     let folder = tempfile::tempdir().unwrap();
     let x = hits(480_000, 11);
-    let put = |name: &str, planes: &[Vec<f32>]| std::fs::write(folder.path().join(name), wav(planes, 48_000, None)).unwrap();
+    let put =
+        |name: &str, planes: &[Vec<f32>]| std::fs::write(folder.path().join(name), wav(planes, 48_000, None)).unwrap();
     put("bad.wav", &[moved(&x, 5, -1.0), x.clone()]);
     put("fine.wav", &[x.clone(), hits(480_000, 12)]);
     put("surround.wav", &[x.clone(), x.clone(), x.clone(), vec![0.0; x.len()], x.clone(), moved(&x, 0, -1.0)]);
@@ -181,8 +182,7 @@ fn a_stereo_file_is_checked_by_itself_and_repaired() {
     assert_eq!((code, fine["findings"].as_array().unwrap().len()), (Some(0), 0), "{fine}");
     let (surround, _) = report("surround.wav");
     assert_eq!(surround["tracks"][5]["place"], "Rs");
-    let inverted: Vec<bool> =
-        surround["tracks"].as_array().unwrap().iter().map(|t| t["invert"] == true).collect();
+    let inverted: Vec<bool> = surround["tracks"].as_array().unwrap().iter().map(|t| t["invert"] == true).collect();
     assert_eq!(inverted, [false, false, false, false, false, true], "{surround}");
     // Left: L + 0.7071·C + 0.7071·Ls, all alike; right: R + 0.7071·C − 0.7071·Rs = R (ITU-R BS.775).
     let stereo = surround["image"]["fold_down"]["stereo"].as_array().unwrap();

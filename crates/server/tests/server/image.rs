@@ -43,7 +43,11 @@ async fn a_file_with_one_channel_late_and_inverted_is_repaired_to_the_last_sampl
     let (status, made) = s.post(&accept, json!({ "tracks": ids })).await;
     assert_eq!(status, 201, "{made}");
     let now = s.tracks(&session).await;
-    assert_eq!(now[0]["correction"], json!({ "offset_frames": 0.0, "invert": false, "gain_db": 0.0 }), "the first stays");
+    assert_eq!(
+        now[0]["correction"],
+        json!({ "offset_frames": 0.0, "invert": false, "gain_db": 0.0 }),
+        "the first stays"
+    );
     assert_eq!(now[1]["correction"], json!({ "offset_frames": -7.0, "invert": true, "gain_db": 0.0 }));
     // As carried now nothing is left to do, and that is said.
     let v = image(&s, &session, &now).await;

@@ -9,7 +9,7 @@ import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { tellTrouble } from '../../shared/notice'
 import { palette } from '../../shared/theme'
-import { fixed, parseOffset, samples, span, type Unit } from '../../shared/units'
+import { fixed, noOffset, parseOffset, samples, span, type Unit } from '../../shared/units'
 import AgreementPlot from './AgreementPlot.vue'
 import { paintPhase, paintSum } from '../../plot/response'
 import { usePair } from './usePair'
@@ -165,9 +165,23 @@ function flip(): void {
 function typed(e: Event): void {
   const input = e.target as HTMLInputElement
   const value = parseOffset(input.value, store.measure)
-  if (value === null) tellTrouble(`“${input.value}” is no offset. Samples, or a number with ms, µs, cm or m.`)
+  if (value === null) tellTrouble(noOffset(input.value))
   else void setOffset(value, b.value?.correction.invert ?? false, `${b.value?.name}: offset typed as ${input.value}`)
   input.value = samples(offsetB.value)
+}
+
+/** An offset typed into a lane. Tracks of one file move together; that is the server's rule, and it is said. */
+async function place(id: string, text: string): Promise<void> {
+  const t = store.track(id)
+  const value = parseOffset(text, store.measure)
+  if (!t) return
+  if (value === null) {
+    tellTrouble(noOffset(text))
+    return
+  }
+  const mates = t.link_id ? store.tracks.filter((o) => o.link_id === t.link_id).length - 1 : 0
+  const label = `${t.name}: offset typed as ${text}${mates > 0 ? `, ${mates} more of its file moved with it` : ''}`
+  await store.decide(label, [{ track_id: id, after: { offset_frames: value } }])
 }
 
 function gain(e: Event): void {
@@ -271,6 +285,7 @@ useKeys('Lanes', [
           @mute="store.flip(store.muted, $event)"
           @solo="store.flip(store.soloed, $event)"
           @select="select"
+          @offset="place"
         />
       </div>
       <p class="sentence" :class="m?.verdict" data-test="sentence" :data-verdict="m?.verdict" role="status">

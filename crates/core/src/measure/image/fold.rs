@@ -42,7 +42,8 @@ impl BandPowers {
     /// Sums with the same channels at other levels: what each keeps of every band. Bands without power are left out.
     pub fn fold(&self, sums: &[Vec<f64>]) -> Vec<FoldBand> {
         let n = self.channels;
-        let whole: f64 = (0..self.powers.len()).flat_map(|k| (0..n).map(move |c| (k, c))).map(|(k, c)| self.at(k, c, c)).sum();
+        let whole: f64 =
+            (0..self.powers.len()).flat_map(|k| (0..n).map(move |c| (k, c))).map(|(k, c)| self.at(k, c, c)).sum();
         let band = |k: usize| {
             let (mut sum, mut parts) = (0.0, 0.0);
             for weights in sums {

@@ -1,11 +1,11 @@
 //! Which way up two channels begin to sound: a vote a strike. In a wide recording every source has a lag of its own, so that
 //! nothing stands out of an average; but whatever the lag, the direct sound pushes both microphones the same way.
 
-use crate::measure::{MeasureError, windows};
 use crate::measure::cut::{Purpose, Shape};
 use crate::measure::onset::Envelope;
-use crate::measure::sums::energy;
 use crate::measure::spectrum::{CrossSpectrum, CurveRange, Transform, lag_curve, quick_len};
+use crate::measure::sums::energy;
+use crate::measure::{MeasureError, windows};
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
 use realfft::num_complex::Complex32;
