@@ -87,6 +87,15 @@ async fn streamed_blocks_are_the_exported_file() {
         assert_eq!(block.planes[0], block.planes[1]);
         at += block.planes[0].len() as i64;
     }
+    // Hard left and right: the first that is asked for left, at full level, whatever the order of the tracks.
+    let mut apart = play(20, 0, json!([tracks[1]["id"], tracks[0]["id"]]));
+    apart["mix"]["apart"] = json!(true);
+    for block in blocks(apart, 20, 3).await {
+        let at = block.start as usize;
+        let recorded = moved(&x, 40, -1.0);
+        assert_eq!(block.planes[2], recorded[at..at + block.planes[2].len()], "left");
+        assert_eq!(block.planes[3], x[at..at + block.planes[3].len()], "right");
+    }
     // A later generation replaces the first; mono is the mean of both sides; no credit, no blocks.
     let both = json!([tracks[0]["id"], tracks[1]["id"]]);
     let mut request = play(2, 4_800, both);

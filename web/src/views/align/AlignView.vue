@@ -387,22 +387,6 @@ useKeys('Lanes', [
   overflow-y: auto;
   overflow-x: hidden;
 }
-.sentence {
-  margin: 0;
-  font-size: 15px;
-  border-left: 4px solid var(--line);
-  padding: 3px 10px;
-  background: var(--panel);
-}
-.sentence.solid {
-  border-left-color: var(--clear);
-}
-.sentence.likely {
-  border-left-color: var(--land);
-}
-.sentence.undecided {
-  border-left-color: var(--caution);
-}
 .plots {
   flex: 1;
   min-height: 200px;
@@ -410,27 +394,8 @@ useKeys('Lanes', [
   grid-template: 1fr 1fr / minmax(0, 1.15fr) minmax(0, 1fr) 270px;
   gap: 8px;
 }
-figure {
-  margin: 0;
-  background: var(--panel);
-  border: 1px solid var(--line);
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-}
 figure.wide {
   grid-row: span 2;
-}
-figcaption {
-  padding: 3px 8px 0;
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-figure canvas {
-  flex: 1;
-  min-height: 0;
-  width: 100%;
 }
 .small {
   font-size: 12px;

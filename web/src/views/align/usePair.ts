@@ -1,5 +1,6 @@
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { ask, client, type BandGain, type PairView } from '../../api/client'
+import { followJob } from '../../session/followJob'
 import { useSession } from '../../session/store'
 
 /** The measurement of the chosen pair: asked for when it is not there, read again when tracks change. */
@@ -16,7 +17,7 @@ export function usePair() {
     return a && b ? [a.id, b.id, a.start_frame, b.start_frame, a.role, b.role].join() : ''
   })
   const carried = computed(() => JSON.stringify([store.track(store.pair.a)?.correction, store.track(store.pair.b)?.correction]))
-  const running = computed(() => (job.value ? store.jobs.get(job.value) : undefined))
+  const running = followJob(job, trouble, 'The measurement', read)
 
   async function read(): Promise<void> {
     const mine = ++turn
@@ -57,19 +58,7 @@ export function usePair() {
   watch(carried, () => {
     if (view.value) void readSum().catch((e: Error) => (trouble.value = e.message))
   })
-  watch(running, (j) => {
-    if (j?.state === 'done') void read()
-    if (j?.state === 'failed') trouble.value = j.error ?? 'The measurement failed.'
-    if (j?.state === 'cancelled') trouble.value = 'The measurement was cancelled.'
-  })
-  // A job that ended before its first event was seen would never be told again.
-  const timer = window.setInterval(() => {
-    if (job.value && !running.value) void read()
-  }, 1500)
-  onBeforeUnmount(() => {
-    turn++
-    clearInterval(timer)
-  })
+  onBeforeUnmount(() => turn++)
 
   return { view, sum, trouble, running, reset }
 }

@@ -227,22 +227,6 @@ useKeys('Stereo', [
 .fill {
   flex: 1;
 }
-.sentence {
-  margin: 0;
-  font-size: 15px;
-  border-left: 4px solid var(--line);
-  padding: 3px 10px;
-  background: var(--panel);
-}
-.sentence.solid {
-  border-left-color: var(--clear);
-}
-.sentence.likely {
-  border-left-color: var(--land);
-}
-.sentence.undecided {
-  border-left-color: var(--caution);
-}
 .plots {
   flex: 1;
   min-height: 0;
@@ -255,26 +239,6 @@ useKeys('Stereo', [
 }
 .plots.many {
   grid-template: 1fr / minmax(0, 1fr) minmax(0, 1.2fr) 270px;
-}
-figure {
-  margin: 0;
-  background: var(--panel);
-  border: 1px solid var(--line);
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-}
-figcaption {
-  padding: 3px 8px 0;
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  font-size: 13px;
-}
-figure canvas {
-  flex: 1;
-  min-height: 0;
-  width: 100%;
 }
 .scroll {
   overflow: auto;

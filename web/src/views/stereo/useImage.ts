@@ -1,5 +1,6 @@
 import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
 import { ask, client, type ImageView } from '../../api/client'
+import { followJob } from '../../session/followJob'
 import { useSession } from '../../session/store'
 import { tellTrouble } from '../../shared/notice'
 
@@ -12,7 +13,7 @@ export function useImage(channels: Ref<string[]>) {
   let turn = 0
 
   const key = computed(() => JSON.stringify(channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction])))
-  const running = computed(() => (job.value ? store.jobs.get(job.value) : undefined))
+  const running = followJob(job, trouble, 'Measuring the image', read)
   const path = () => ({ session: store.id })
 
   async function read(): Promise<void> {
@@ -55,18 +56,6 @@ export function useImage(channels: Ref<string[]>) {
     },
     { immediate: true },
   )
-  watch(running, (j) => {
-    if (j?.state === 'done') void read()
-    if (j?.state === 'failed') trouble.value = j.error ?? 'The image could not be measured.'
-    if (j?.state === 'cancelled') trouble.value = 'Measuring the image was cancelled.'
-  })
-  // A job that ended before its first event was seen would never be told again.
-  const timer = window.setInterval(() => {
-    if (job.value && !running.value) void read()
-  }, 1500)
-  onBeforeUnmount(() => {
-    turn++
-    clearInterval(timer)
-  })
+  onBeforeUnmount(() => turn++)
   return { view, trouble, running, accept }
 }
