@@ -3,7 +3,7 @@
 mod common;
 
 use common::*;
-use marea_core::measure::meter::{correlation, read_stereo};
+use marea_core::measure::meter::{NullMeter, correlation, read_stereo};
 use marea_core::measure::spectrum::{CrossSpectrum, CurveRange, Transform, lag_curve};
 use realfft::num_complex::Complex32;
 
@@ -129,4 +129,22 @@ fn readings_tell_the_sides_apart() {
     let silent = read_stereo(&[0.0; 10], &[0.0; 10]);
     assert_eq!((silent.peak, silent.correlation), ([0.0; 2], None));
     assert_eq!(read_stereo(&[], &[]).rms, [0.0; 2]);
+}
+
+/// Handbook: identical below −120 dB; half as loud leaves half the amplitude, −6.02 dB; turned over, twice, +6.02 dB.
+#[test]
+fn null_depth_has_its_closed_forms() {
+    let x: Vec<f32> = (0..4_096).map(|i| (i as f32 * 0.37).sin() * 0.5).collect();
+    let scaled = |f: f32| x.iter().map(|v| v * f).collect::<Vec<f32>>();
+    for (factor, expected) in [(0.5, -6.0206), (-1.0, 6.0206), (0.0, 0.0), (0.9, -20.0)] {
+        let depth = NullMeter::default().push(&x, &scaled(factor)).unwrap();
+        assert!((depth - expected).abs() < 1e-3, "{factor}: {depth}");
+    }
+    assert!(NullMeter::default().push(&x, &x).unwrap() < -120.0);
+    assert_eq!(NullMeter::default().push(&[0.0; 64], &[0.0; 64]), None, "nothing to compare with");
+    // The reading covers the last ten blocks and forgets the rest.
+    let mut meter = NullMeter::default();
+    meter.push(&x, &scaled(-1.0));
+    let last = (0..10).map(|_| meter.push(&x, &x).unwrap()).last().unwrap();
+    assert!(last < -120.0, "{last}");
 }

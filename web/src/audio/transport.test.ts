@@ -34,7 +34,7 @@ class FakeSocket {
 
 function block(generation: number, start: number, correlation: number): ArrayBuffer {
   const frames = 2048
-  const data = new ArrayBuffer(56 + frames * 16)
+  const data = new ArrayBuffer(64 + frames * 16)
   const v = new DataView(data)
   v.setUint32(0, generation, true)
   v.setUint32(4, frames, true)
@@ -74,7 +74,7 @@ const made = () => new Transport('s1', 48000, () => undefined, (m) => said.push(
 describe('transport', () => {
   it('asks for blocks from where it stands and keeps asking as they are used', async () => {
     const t = made()
-    t.setMix({ tracks: ['a'], centred: false, apart: false, mono: true })
+    t.setMix({ tracks: ['a'], centred: false, apart: false, difference: false, mono: true })
     t.seek(480.4)
     await t.play()
     const socket = sockets[0]!
@@ -90,7 +90,7 @@ describe('transport', () => {
     port.onmessage?.({ data: { type: 'used', generation: 1 } })
     expect(socket.sent.at(-1)).toMatchObject({ type: 'credit', blocks: 1 })
     // A later mix goes on where it is; blocks of the earlier one are dropped.
-    t.setMix({ tracks: ['b'], centred: false, apart: false, mono: false })
+    t.setMix({ tracks: ['b'], centred: false, apart: false, difference: false, mono: false })
     expect(socket.sent.at(-2)).toMatchObject({ type: 'play', from: 1000, generation: 2 })
     const before = port.sent.length
     socket.onmessage?.({ data: block(1, 2528, 0) })

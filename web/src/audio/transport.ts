@@ -6,6 +6,8 @@ export interface MixRequest {
   centred: boolean
   /** The first of two left, the second right. */
   apart: boolean
+  /** The first of two minus the second. */
+  difference: boolean
   mono: boolean
 }
 
@@ -51,7 +53,7 @@ export class Transport {
   private node: AudioWorkletNode | null = null
   private socket: WebSocket | null = null
   private generation = 0
-  private mix: MixRequest = { tracks: [], centred: false, apart: false, mono: false }
+  private mix: MixRequest = { tracks: [], centred: false, apart: false, difference: false, mono: false }
   private readings: HeardReading[] = []
   private starting: Promise<void> | null = null
   private retry = 0

@@ -5,6 +5,8 @@ export interface Reading {
   rms: [number, number]
   /** NaN when a side is under the gate. */
   correlation: number
+  /** Energy of the difference over that of the first track, dB; NaN unless the difference is heard. */
+  nullDepthDb: number
 }
 
 export interface Block {
@@ -17,7 +19,7 @@ export interface Block {
   planes: Float32Array<ArrayBuffer>[]
 }
 
-const HEADER = 56
+const HEADER = 64
 
 export function parseBlock(data: ArrayBuffer): Block {
   const view = new DataView(data)
@@ -26,6 +28,7 @@ export function parseBlock(data: ArrayBuffer): Block {
     peak: [view.getFloat32(at, true), view.getFloat32(at + 4, true)],
     rms: [view.getFloat32(at + 8, true), view.getFloat32(at + 12, true)],
     correlation: view.getFloat32(at + 16, true),
+    nullDepthDb: view.getFloat32(at + 20, true),
   })
   if (data.byteLength !== HEADER + frames * 16) throw new Error(`a block of ${data.byteLength} bytes cannot hold ${frames} frames`)
   return {
@@ -33,7 +36,7 @@ export function parseBlock(data: ArrayBuffer): Block {
     frames,
     start: Number(view.getBigInt64(8, true)),
     corrected: reading(16),
-    recorded: reading(36),
+    recorded: reading(40),
     planes: [0, 1, 2, 3].map((p) => new Float32Array(data.slice(HEADER + p * frames * 4, HEADER + (p + 1) * frames * 4))),
   }
 }

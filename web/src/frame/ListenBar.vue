@@ -9,7 +9,7 @@ import { LevelHistory } from './levelHistory'
 
 const store = useSession()
 const history = new LevelHistory()
-const reading = ref<{ left: number | null; right: number | null; correlation: number | null }>({ left: null, right: null, correlation: null })
+const reading = ref<{ left: number | null; right: number | null; correlation: number | null; nullDb: number | null }>({ left: null, right: null, correlation: null, nullDb: null })
 
 watch(
   () => [store.heard.frame, store.heard.corrected] as const,
@@ -19,7 +19,7 @@ watch(
     const r = store.heard.corrected ? block.corrected : block.recorded
     const correlation = Number.isNaN(r.correlation) ? null : r.correlation
     history.push(block.start, block.frames / store.rateHz, correlation)
-    reading.value = { left: dbfs(r.rms[0]), right: dbfs(r.rms[1]), correlation }
+    reading.value = { left: dbfs(r.rms[0]), right: dbfs(r.rms[1]), correlation, nullDb: Number.isNaN(r.nullDepthDb) ? null : r.nullDepthDb }
   },
 )
 
@@ -42,6 +42,8 @@ const { canvas } = useSurface(
 
 const level = (v: number | null) => (v === null || v < -90 ? 'silent' : `${v.toFixed(1).replace('-', '\u2212')}`)
 const strip = computed(() => {
+  const depth = reading.value.nullDb
+  if (store.difference && depth !== null) return `difference: ${depth < 0 ? '\u2212' : '+'}${Math.abs(depth).toFixed(1)} dB against the first`
   const c = reading.value.correlation
   return c === null ? 'correlation: no signal' : `correlation ${c < 0 ? '\u2212' : '+'}${Math.abs(c).toFixed(2)}, last 20 s`
 })
@@ -56,6 +58,11 @@ function setMono(on: boolean): void {
   store.pushMix()
 }
 
+function setDifference(on: boolean): void {
+  store.difference = on
+  store.pushMix()
+}
+
 function skip(seconds: number): void {
   store.transport?.seek(store.heard.frame + seconds * store.rateHz)
 }
@@ -66,6 +73,7 @@ useKeys('Listening', [
   { key: 's', label: 'This pair / whole session', run: () => setScope(store.scope === 'pair' ? 'session' : 'pair') },
   { key: 'h', label: 'This pair hard left and right', run: () => setScope(store.scope === 'apart' ? 'pair' : 'apart') },
   { key: 'm', label: 'Mono', run: () => setMono(!store.mono) },
+  { key: 'v', label: 'Difference of the pair', run: () => setDifference(!store.difference) },
   { key: 'PageUp', label: 'Back 5 s', run: () => skip(-5) },
   { key: 'PageDown', label: 'On 5 s', run: () => skip(5) },
 ])
@@ -102,8 +110,11 @@ useKeys('Listening', [
       <button :aria-pressed="store.scope === 'apart'" data-test="scope-apart" title="The first of the pair left, the second right (H)" @click="setScope('apart')">Pair apart</button>
       <button :aria-pressed="store.scope === 'session'" data-test="scope-session" @click="setScope('session')">Whole session</button>
     </div>
-    <div class="choice"><button :aria-pressed="store.mono" data-test="mono" @click="setMono(!store.mono)">Mono</button></div>
-    <div class="strip">
+    <div class="choice" role="group" aria-label="How it is heard">
+      <button :aria-pressed="store.mono" data-test="mono" @click="setMono(!store.mono)">Mono</button>
+      <button :aria-pressed="store.difference" data-test="difference" title="The first of the pair minus the second: what is left when they agree (V)" @click="setDifference(!store.difference)">Difference</button>
+    </div>
+    <div class="strip" data-test="strip-text" :data-null="reading.nullDb">
       <canvas ref="canvas" role="img" :aria-label="strip" />
       <span class="soft">{{ strip }}</span>
     </div>

@@ -130,7 +130,7 @@ watch(() => props.laneHeight, dirty)
           :aria-label="`offset of ${lane.name}: samples, or with ms, µs, cm, m, or a note length`"
           data-test="lane-offset"
           :value="samples(lane.offset)"
-          @vue:mounted="({ el }: { el: HTMLInputElement }) => el.select()"
+          @vue:mounted="({ el }: { el: HTMLInputElement }) => (el.focus(), el.select())"
           @keydown.enter="typed(lane, $event)"
           @keydown.esc="typing = ''"
           @blur="typed(lane, $event)"

@@ -20,6 +20,8 @@ export const useSession = defineStore('session', () => {
   const pair = reactive<{ a: string; b: string }>({ a: '', b: '' })
   const scope = ref<Scope>('session')
   const mono = ref(false)
+  /** The first of the pair minus the second is heard. */
+  const difference = ref(false)
   const muted = reactive(new Set<string>())
   const soloed = reactive(new Set<string>())
   const viewport = makeViewport()
@@ -148,10 +150,11 @@ export const useSession = defineStore('session', () => {
   }
 
   function mix(): MixRequest {
-    const chosen = scope.value !== 'session' ? [pair.a, pair.b] : tracks.value.map((t) => t.id)
+    const chosen = scope.value !== 'session' || difference.value ? [pair.a, pair.b] : tracks.value.map((t) => t.id)
+    if (difference.value) return { tracks: chosen, centred: false, apart: false, difference: true, mono: mono.value }
     const here = chosen.filter((t) => soloed.has(t))
     const sounding = here.length > 0 ? here : chosen.filter((t) => !muted.has(t))
-    return { tracks: sounding, centred: scope.value === 'pair', apart: scope.value === 'apart', mono: mono.value }
+    return { tracks: sounding, centred: scope.value === 'pair', apart: scope.value === 'apart', difference: false, mono: mono.value }
   }
 
   function pushMix(): void {
@@ -228,6 +231,7 @@ export const useSession = defineStore('session', () => {
     pair,
     scope,
     mono,
+    difference,
     muted,
     soloed,
     viewport,

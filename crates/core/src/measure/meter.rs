@@ -12,6 +12,34 @@ pub struct StereoReading {
     pub rms: [f32; 2],
     /// Normalised correlation −1 … +1; none when a side is under −60 dBFS RMS.
     pub correlation: Option<f32>,
+    /// Energy of the difference of two tracks over that of the first, in dB; none unless their difference is heard.
+    pub null_depth_db: Option<f32>,
+}
+
+/// Null depth over the last blocks: 10·lg(Σ|A−B|²/Σ|A|²).
+#[derive(Debug, Clone, Default)]
+pub struct NullMeter {
+    blocks: std::collections::VecDeque<[f64; 2]>,
+}
+
+impl NullMeter {
+    /// Blocks that the reading covers.
+    const BLOCKS: usize = 10;
+
+    /// Takes one block of both tracks; the depth in dB over the last ones. None while the first track is silent.
+    pub fn push(&mut self, a: &[f32], b: &[f32]) -> Option<f32> {
+        let mut sums = [0f64; 2];
+        for (x, y) in a.iter().zip(b) {
+            sums[0] += f64::from(x - y).powi(2);
+            sums[1] += f64::from(*x).powi(2);
+        }
+        self.blocks.push_back(sums);
+        if self.blocks.len() > Self::BLOCKS {
+            self.blocks.pop_front();
+        }
+        let [left, whole] = [0, 1].map(|i| self.blocks.iter().map(|s| s[i]).sum::<f64>());
+        (whole > 0.0).then(|| (10.0 * (left / whole).max(1e-15).log10()) as f32)
+    }
 }
 
 /// RMS under which correlation has no meaning (−60 dBFS after AES17, a full-scale sine being 0 dBFS).
@@ -42,7 +70,12 @@ pub fn read_stereo(left: &[f32], right: &[f32]) -> StereoReading {
         (peak, rms as f32)
     };
     let (l, r) = (side(left), side(right));
-    StereoReading { peak: [l.0, r.0], rms: [l.1, r.1], correlation: correlation(left, right).map(|c| c as f32) }
+    StereoReading {
+        peak: [l.0, r.0],
+        rms: [l.1, r.1],
+        correlation: correlation(left, right).map(|c| c as f32),
+        null_depth_db: None,
+    }
 }
 
 /// Level in dBFS after AES17: RMS relative to that of a full-scale sine.

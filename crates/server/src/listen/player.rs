@@ -5,7 +5,7 @@ use crate::db::tracks::TrackRow;
 use crate::store::Store;
 use bytes::Bytes;
 use marea_core::correct::Correction;
-use marea_core::measure::meter::{correlation, read_stereo};
+use marea_core::measure::meter::{NullMeter, correlation, read_stereo};
 use marea_core::render::{Mix, TrackRenderer, Voice};
 use marea_core::signal::Placed;
 use marea_media::work::WorkFile;
@@ -65,7 +65,9 @@ fn run(store: &Store, inbox: &Receiver<Command>, outbox: &tokio_mpsc::Sender<Rep
     while let Some(command) = next {
         next = match command {
             Command::Play { from, generation, mix, tracks, rate_hz } => {
-                let chosen: Vec<&TrackRow> = tracks.iter().filter(|t| mix.tracks.contains(&t.id)).collect();
+                // In the order they were asked for: which is first decides what is left and what is subtracted.
+                let chosen: Vec<&TrackRow> =
+                    mix.tracks.iter().filter_map(|id| tracks.iter().find(|t| t.id == *id)).collect();
                 let mut files = Vec::new();
                 for t in chosen {
                     match store.open_channel(&t.sha256, rate_hz, t.channel) {
@@ -96,6 +98,7 @@ fn play(
     let (mut corrected, mut recorded) = (voices(true), voices(false));
     let mut planes = [(); 4].map(|()| vec![0f32; BLOCK_FRAMES]);
     let mut pair = [(); 2].map(|()| vec![0f32; BLOCK_FRAMES]);
+    let mut nulls = [NullMeter::default(), NullMeter::default()];
     let (mut at, mut credit) = (from, 0u32);
     loop {
         // Take what is waiting; wait when there is nothing to do.
@@ -109,17 +112,19 @@ fn play(
             None => {}
         }
         let [cl, cr, rl, rr] = &mut planes;
+        let nulls = &mut nulls;
         let read = || -> Result<_, marea_core::signal::ReadError> {
             let mut readings = Vec::new();
-            for (m, l, r) in [(&mut corrected, cl, cr), (&mut recorded, rl, rr)] {
+            for ((m, l, r), null) in [(&mut corrected, cl, cr), (&mut recorded, rl, rr)].into_iter().zip(nulls) {
                 m.read(at, l, r)?;
                 let mut reading = read_stereo(l, r);
-                if mix.centred && m.voices.len() == 2 {
+                if (mix.centred || mix.difference) && m.voices.len() == 2 {
                     // Two tracks in the middle: what matters is how they stand to each other.
                     let [a, b] = &mut pair;
                     m.voices[0].track.read(at, a)?;
                     m.voices[1].track.read(at, b)?;
                     reading.correlation = correlation(a, b).map(|c| c as f32);
+                    reading.null_depth_db = if mix.difference { null.push(a, b) } else { None };
                 }
                 if mix.mono {
                     for (x, y) in l.iter_mut().zip(r.iter_mut()) {
@@ -156,16 +161,17 @@ fn play(
 /// brought down alike, as recorded and as corrected by the same factor.
 fn voices<'a>(mix: &MixRequest, files: &'a [(&TrackRow, WorkFile)], corrected: bool) -> Vec<Voice<'a>> {
     let n = files.len() as f32;
-    let apart = mix.apart && files.len() == 2;
-    let level = if files.len() <= 1 || apart { 1.0 } else { (1.4 / n.sqrt()).min(1.0) };
-    // In the order they were asked for: which is left matters.
-    let first = mix.tracks.first();
+    let (apart, difference) = (mix.apart && files.len() == 2, mix.difference && files.len() == 2);
+    let level = if files.len() <= 1 || apart || difference { 1.0 } else { (1.4 / n.sqrt()).min(1.0) };
     files
         .iter()
-        .map(|(t, file)| {
+        .enumerate()
+        .map(|(nth, (t, file))| {
             let correction = if corrected { t.correction() } else { Correction::default() };
             let sides = match t.side.as_str() {
-                _ if apart && Some(&t.id) == first => [level, 0.0],
+                _ if difference && nth == 0 => [level; 2],
+                _ if difference => [-level; 2],
+                _ if apart && nth == 0 => [level, 0.0],
                 _ if apart => [0.0, level],
                 _ if files.len() == 1 || mix.centred => [level, level],
                 "left" => [level, 0.0],

@@ -1,8 +1,8 @@
 //! What goes over the socket.
 //!
 //! The page sends JSON ([`Request`]). Blocks come back as little-endian bytes: generation `u32`, frames `u32`, first frame
-//! `i64`, then for as corrected and as recorded five `f32` each (peak left, peak right, RMS left, RMS right, correlation, NaN
-//! for none), then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
+//! `i64`, then for as corrected and as recorded six `f32` each (peak left, peak right, RMS left, RMS right, correlation, null depth
+//! in dB, NaN for none), then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
 
 use bytes::Bytes;
 use marea_core::measure::meter::StereoReading;
@@ -45,6 +45,9 @@ pub struct MixRequest {
     /// The first of two tracks left, the second right.
     #[serde(default)]
     pub apart: bool,
+    /// The first of two tracks minus the second: what is left when they agree.
+    #[serde(default)]
+    pub difference: bool,
     /// Both sides summed.
     #[serde(default)]
     pub mono: bool,
@@ -63,12 +66,13 @@ pub struct Trouble<'a> {
 /// One block.
 pub fn block(generation: u32, from: i64, readings: [&StereoReading; 2], planes: [&[f32]; 4]) -> Bytes {
     let frames = planes[0].len();
-    let mut out = Vec::with_capacity(56 + frames * 16);
+    let mut out = Vec::with_capacity(64 + frames * 16);
     out.extend_from_slice(&generation.to_le_bytes());
     out.extend_from_slice(&(frames as u32).to_le_bytes());
     out.extend_from_slice(&from.to_le_bytes());
     for r in readings {
-        for v in [r.peak[0], r.peak[1], r.rms[0], r.rms[1], r.correlation.unwrap_or(f32::NAN)] {
+        let (correlation, null) = (r.correlation.unwrap_or(f32::NAN), r.null_depth_db.unwrap_or(f32::NAN));
+        for v in [r.peak[0], r.peak[1], r.rms[0], r.rms[1], correlation, null] {
             out.extend_from_slice(&v.to_le_bytes());
         }
     }

@@ -388,6 +388,17 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     b.key("\u{e007}").await;
     b.until("repaired", &format!("return (()=>{{ {said} }})() === 'solid false'")).await;
     b.until("dots that stand upright", &lie(true)).await;
+    // The difference of both: nothing is left as corrected, twice the sound as recorded.
+    let null = |test: &str| {
+        format!("const n=Number(document.querySelector('[data-test=strip-text]').dataset.null ?? NaN); return {test}")
+    };
+    b.key("v").await;
+    b.until("a null", &null("n < -100")).await;
+    b.key("c").await;
+    b.until("the sum of both", &null("Math.abs(n - 6.02) < 0.1")).await;
+    b.key("c").await;
+    b.key("v").await;
+    b.until("dots again", &lie(true)).await;
     // As recorded is still there to be heard.
     b.key("c").await;
     b.until("dots that lie flat again", &lie(false)).await;
@@ -398,6 +409,13 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     b.close().await;
 }
 
+/// Types over what stands in the open field of a lane.
+async fn type_offset(b: &Browser, text: &str) {
+    let input = b.find("[data-test=lane-offset]").await;
+    b.js("document.querySelector('[data-test=lane-offset]').value = ''").await;
+    input.send_keys(&format!("{text}\u{e007}")).await.expect("typed");
+}
+
 #[actix_web::test]
 async fn offsets_are_typed_with_any_unit_and_time_is_measured_on_the_lanes() {
     let _turn = TURN.lock().await;
@@ -406,8 +424,12 @@ async fn offsets_are_typed_with_any_unit_and_time_is_measured_on_the_lanes() {
     let folder = tempfile::tempdir().expect("a folder");
     let x = hits(480_000, 5);
     new_session(&b, &s, "Lanes").await;
-    let files = [("One.wav", vec![x.clone()]), ("Two.wav", vec![x.clone()]), ("Wide.wav", vec![x.clone(), x.clone()])]
-        .map(|(name, planes)| put(folder.path(), name, wav(&planes, 48_000, None)));
+    let files = [
+        ("One.wav", vec![x.clone()]),
+        ("Two.wav", vec![moved(&x, 0, 0.5)]),
+        ("Wide.wav", vec![moved(&x, 9, 0.5), x.clone()]),
+    ]
+    .map(|(name, planes)| put(folder.path(), name, wav(&planes, 48_000, None)));
     bring_in(&b, &files).await;
     b.until("four tracks", "return document.querySelectorAll('tr[data-track]').length === 4").await;
     b.click("nav a[href$='/align']").await;
@@ -418,21 +440,17 @@ async fn offsets_are_typed_with_any_unit_and_time_is_measured_on_the_lanes() {
     // 20 °C: 343.2 m/s. 120 quarters a minute: 1/32 is 62.5 ms.
     for (text, frames) in [("-2.5ms", "-120"), ("1/32", "3000"), ("-110", "-110"), ("343.2 cm", "480")] {
         b.click("[data-lane='Two'] [data-test=type-offset]").await;
-        let input = b.find("[data-test=lane-offset]").await;
-        input.clear().await.expect("cleared");
-        input.send_keys(&format!("{text}\u{e007}")).await.expect("typed");
+        type_offset(&b, text).await;
         b.until(text, &offset_of("Two", frames)).await;
     }
     // What cannot be read is said, and nothing is lost.
     b.click("[data-lane='Two'] [data-test=type-offset]").await;
-    b.find("[data-test=lane-offset]").await.send_keys("soon\u{e007}").await.expect("typed");
+    type_offset(&b, "soon").await;
     b.until("a sentence", "return document.body.innerText.includes('is no offset')").await;
     b.until("as before", &offset_of("Two", "480")).await;
     // Channels of one file move together.
     b.click("[data-lane^='Wide'] [data-test=type-offset]").await;
-    let input = b.find("[data-test=lane-offset]").await;
-    input.clear().await.expect("cleared");
-    input.send_keys("48\u{e007}").await.expect("typed");
+    type_offset(&b, "48").await;
     b.until("both", "const l=[...document.querySelectorAll(\"[data-lane^='Wide']\")]; return l.length === 2 && l.every(e => e.dataset.offset === '48')").await;
     // Shift and drag: the time between two places in every unit, and as a frequency.
     b.js("const c=document.querySelector('.sea canvas'); const r=c.getBoundingClientRect(); const at=(type,x)=>c.dispatchEvent(new PointerEvent(type,{bubbles:true,pointerId:1,button:0,shiftKey:true,clientX:r.left+x,clientY:r.top+60})); c.setPointerCapture=()=>{}; at('pointerdown',100); at('pointermove',160); at('pointermove',200); at('pointerup',200)").await;

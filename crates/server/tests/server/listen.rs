@@ -9,7 +9,7 @@ use tokio_tungstenite::tungstenite::Message;
 struct Heard {
     generation: u32,
     start: i64,
-    /// For corrected, then recorded: peaks, RMS, correlation.
+    /// For corrected, then recorded: peaks, RMS, correlation, null depth.
     readings: Vec<f32>,
     planes: Vec<Vec<f32>>,
 }
@@ -17,12 +17,12 @@ struct Heard {
 fn parse(bytes: &[u8]) -> Heard {
     let frames = u32::from_le_bytes(bytes[4..8].try_into().unwrap()) as usize;
     let floats: Vec<f32> = bytes[16..].chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().unwrap())).collect();
-    assert_eq!(floats.len(), 10 + 4 * frames);
+    assert_eq!(floats.len(), 12 + 4 * frames);
     Heard {
         generation: u32::from_le_bytes(bytes[..4].try_into().unwrap()),
         start: i64::from_le_bytes(bytes[8..16].try_into().unwrap()),
-        readings: floats[..10].to_vec(),
-        planes: floats[10..].chunks_exact(frames).map(<[f32]>::to_vec).collect(),
+        readings: floats[..12].to_vec(),
+        planes: floats[12..].chunks_exact(frames).map(<[f32]>::to_vec).collect(),
     }
 }
 
@@ -96,6 +96,25 @@ async fn streamed_blocks_are_the_exported_file() {
         assert_eq!(block.planes[2], recorded[at..at + block.planes[2].len()], "left");
         assert_eq!(block.planes[3], x[at..at + block.planes[3].len()], "right");
     }
+    // The difference: the first minus the second, and how deep the null is. As recorded the second is turned over and late.
+    let mut difference = play(21, 0, json!([tracks[0]["id"], tracks[1]["id"]]));
+    difference["mix"]["difference"] = json!(true);
+    let mut energies = [0f64; 2];
+    for block in blocks(difference, 21, 9).await {
+        let at = block.start as usize;
+        let recorded = moved(&x, 40, -1.0);
+        for (n, v) in block.planes[2].iter().enumerate() {
+            assert_eq!(*v, x[at + n] - recorded[at + n], "frame {}", at + n);
+            energies[0] += f64::from(*v).powi(2);
+            energies[1] += f64::from(x[at + n]).powi(2);
+        }
+        if energies[1] == 0.0 {
+            assert!(block.readings[11].is_nan(), "nothing to compare with");
+            continue;
+        }
+        let expected = 10.0 * (energies[0] / energies[1]).log10();
+        assert!((f64::from(block.readings[11]) - expected).abs() < 1e-3, "{} for {expected}", block.readings[11]);
+    }
     // A later generation replaces the first; mono is the mean of both sides; no credit, no blocks.
     let both = json!([tracks[0]["id"], tracks[1]["id"]]);
     let mut request = play(2, 4_800, both);
@@ -109,7 +128,7 @@ async fn streamed_blocks_are_the_exported_file() {
     let expected =
         [stretch(&delivered[0]), stretch(&moved(&x, 40, -1.0))].map(|y| correlation(&stretch(&x), &y).unwrap() as f32);
     assert!((pair[0].readings[4] - expected[0]).abs() < 1e-5, "{} {expected:?}", pair[0].readings[4]);
-    assert!((pair[0].readings[9] - expected[1]).abs() < 1e-5, "{} {expected:?}", pair[0].readings[9]);
+    assert!((pair[0].readings[10] - expected[1]).abs() < 1e-5, "{} {expected:?}", pair[0].readings[10]);
 }
 
 #[actix_web::test]

@@ -78,7 +78,11 @@ const { canvas: strip } = useSurface(
   (s) => pair.value && paintStrip(s, palette(), { full: pair.value.strip, low: pair.value.low_strip, stepS: pair.value.strip_step_s }, at.value),
   [pair, at],
 )
-const { canvas: phase } = useSurface((s) => pair.value && paintPhase(s, palette(), pair.value.pair, false), [pair])
+/** Where no constant delay was found, no line is fitted. */
+const { canvas: phase } = useSurface(
+  (s) => pair.value && paintPhase(s, palette(), judged.value?.delay_frames ? pair.value.pair : { ...pair.value.pair, phase: pair.value.pair.phase.map((q) => ({ ...q, residual_deg: q.residual_deg + q.delay_deg, delay_deg: 0 })) }, false),
+  [pair],
+)
 const { canvas: sum } = useSurface((s) => pair.value && paintSum(s, palette(), pair.value.pair.sum_gain), [pair])
 const { canvas: fold } = useSurface((s) => view.value && paintFold(s, palette(), view.value.to_stereo, view.value.to_mono), [view])
 
@@ -135,8 +139,16 @@ useKeys('Stereo', [
       <div v-if="view" class="plots" :class="{ many: !pair }">
         <template v-if="pair">
           <figure class="tall">
-            <figcaption><b>How wide?</b> <span class="soft">dots: now · lines: the whole, by direction</span></figcaption>
+            <figcaption><b>How wide?</b> <span class="soft">dots: now, lines: the whole</span></figcaption>
             <canvas ref="gonio" role="img" aria-label="Goniometer: left against right, the zone in which they oppose tinted" data-test="goniometer" />
+            <dl class="under">
+              <dt>Correlation</dt><dd class="mono">{{ signed(pair.correlation, 2) }}</dd>
+              <dt>Below 200 Hz</dt><dd class="mono">{{ signed(pair.low_correlation, 2) }}</dd>
+              <dt>Below zero</dt><dd class="mono">{{ fixed(pair.opposed_part * 100, 0) }} % of the time</dd>
+              <dt>Balance</dt><dd class="mono">{{ signed(pair.balance_db, 2, ' dB RMS') }}</dd>
+              <dt /><dd class="mono">{{ signed(pair.loudness_balance_db, 2, ' LU') }}</dd>
+              <dt>Strikes</dt><dd class="mono">{{ pair.votes[0] }}, {{ pair.votes[1] }} opposed</dd>
+            </dl>
           </figure>
           <figure>
             <figcaption><b>Does it last?</b> <span class="soft">line: below 200 Hz, over 1 s</span></figcaption>
@@ -180,15 +192,7 @@ useKeys('Stereo', [
           </figure>
         </template>
         <aside>
-          <dl v-if="pair">
-            <dt>Correlation</dt><dd class="mono">{{ signed(pair.correlation, 2) }}</dd>
-            <dt>Below 200 Hz</dt><dd class="mono">{{ signed(pair.low_correlation, 2) }}</dd>
-            <dt>Below zero</dt><dd class="mono">{{ fixed(pair.opposed_part * 100, 0) }} % of the time</dd>
-            <dt>Balance</dt><dd class="mono">{{ signed(pair.balance_db, 2, ' dB RMS') }}</dd>
-            <dt /><dd class="mono">{{ signed(pair.loudness_balance_db, 2, ' LU') }}</dd>
-            <dt>Strikes</dt><dd class="mono">{{ pair.votes[0] }}, {{ pair.votes[1] }} opposed</dd>
-          </dl>
-          <dl v-else>
+          <dl v-if="!pair">
             <template v-for="(c, i) in view.image.channels" :key="i">
               <dt>{{ names[i] }}</dt><dd class="mono">{{ c.rms_db === null || c.rms_db === undefined ? 'silent' : `${fixed(c.rms_db, 1)} dBFS` }}</dd>
             </template>
@@ -239,6 +243,9 @@ useKeys('Stereo', [
 }
 .plots.many {
   grid-template: 1fr / minmax(0, 1fr) minmax(0, 1.2fr) 270px;
+}
+.under {
+  padding: 0 12px;
 }
 .scroll {
   overflow: auto;
