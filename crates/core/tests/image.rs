@@ -290,3 +290,21 @@ fn layouts_by_mask_and_by_custom() {
     assert_eq!((i.channels.len(), i.pairs.len()), (16, 120));
     assert!(judged(&i).channels.iter().all(|c| !c.correction.invert));
 }
+
+/// Two sources, one louder on the right, panned by level alone: the balance follows what sounds, so it is told and not moved; an
+/// inversion beside it stays solid.
+#[test]
+fn a_balance_that_follows_what_sounds_is_left_to_the_ears() {
+    let (a, b) = (noise(50, 480_000), noise(51, 480_000));
+    let gate = |x: &[f32], turn: usize| -> Vec<f32> {
+        x.iter().enumerate().map(|(i, v)| if i / 20_000 % 2 == turn { *v } else { v * 0.02 }).collect()
+    };
+    let (a, b) = (gate(&a, 0), gate(&b, 1));
+    let mix = |pa: f32, pb: f32| -> Vec<f32> { a.iter().zip(&b).map(|(x, y)| pa * x + pb * y).collect() };
+    let right: Vec<f32> = mix(0.5, 1.4).iter().map(|v| -v).collect();
+    let r = judged(&image(&[mix(1.0, 0.5), right]));
+    assert!(r.channels.iter().all(|c| c.correction.gain_db == 0.0), "{:?}", r.channels);
+    assert!(r.channels[1].correction.invert && r.channels[1].verdict == Verdict::Solid, "{:?}", r.channels);
+    let f = r.findings.iter().find(|f| f.kind == ImageKind::LevelDifference).expect("told all the same");
+    assert!(f.verdict == Verdict::Likely && f.advice.starts_with("If it sounds so"), "{f:?}");
+}

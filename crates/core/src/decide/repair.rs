@@ -194,7 +194,7 @@ fn sign_of(p: &Between, rate_hz: u32) -> (i8, Verdict) {
         // One lag that everything shares: its sign, unless lows or strikes say otherwise.
         (Verdict::Solid, s) if p.one_lag >= ONE_LAG && lows != -s && vote != -s => (s, Verdict::Solid),
         (Verdict::Solid | Verdict::Likely, s) if lows != -s && vote != -s && (lows == s || vote == s) => {
-            (s, Verdict::Likely.max(if vote == s && lows == s && all { Verdict::Solid } else { Verdict::Likely }))
+            (s, if vote == s && lows == s && all { Verdict::Solid } else { Verdict::Likely })
         }
         // Every strike arrives that way, and so does the whole: then lows that say otherwise are the room's.
         (Verdict::Solid, s) if vote == s && all => (s, Verdict::Likely),
@@ -396,8 +396,10 @@ fn in_level(
     };
     let louder = if balance > 0.0 { p.b } else { p.a };
     let gain = -(balance.abs() * 100.0).round() / 100.0;
-    channels[louder].correction.gain_db = gain;
-    channels[louder].verdict = channels[louder].verdict.min(verdict);
+    // A balance that follows what sounds may be the music's: it is told, and left to the ears.
+    if verdict == Verdict::Solid {
+        channels[louder].correction.gain_db = gain;
+    }
     findings.push(ImageFinding {
         kind: ImageKind::LevelDifference,
         channels: vec![louder],
@@ -414,7 +416,12 @@ fn in_level(
                 "; from moment to moment it changes with what sounds, so that ears should decide"
             }
         ),
-        advice: format!("Bring “{}” down by {:.2} dB.", name(louder), gain.abs()),
+        advice: format!(
+            "{} “{}” down by {:.2} dB.",
+            if verdict == Verdict::Solid { "Bring" } else { "If it sounds so, bring" },
+            name(louder),
+            gain.abs()
+        ),
     });
 }
 
