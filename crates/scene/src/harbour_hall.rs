@@ -15,7 +15,8 @@ pub const TIME_REFERENCE: u64 = (20 * 3_600 + 15 * 60) * RATE_HZ as u64;
 /// The cello's near microphone comes this much late, in frames (4.6 ms).
 pub const CELLO_LATE_FRAMES: f64 = 221.0;
 
-const BPM: f64 = 96.0;
+/// Quarter notes a minute.
+pub const BPM: f64 = 96.0;
 
 struct Part {
     dry: Vec<f32>,

@@ -136,6 +136,51 @@ pub fn bowed(rate: f64, key: f64, force: f64, seconds: f64, rng: &mut ChaCha8Rng
         .collect()
 }
 
+/// A free reed: two reeds a few cents apart, many harmonics, and the bellows' slow start.
+pub fn reed(rate: f64, key: f64, force: f64, seconds: f64, rng: &mut ChaCha8Rng) -> Vec<f32> {
+    let hz = [key_hz(key), key_hz(key + rng.random_range(0.05..0.09))];
+    let count = ((10_000.0 / hz[0]) as usize).clamp(4, 40);
+    let starts = [rng.random_range(0.0..1.0), rng.random_range(0.0..1.0)];
+    (0..(seconds * rate) as usize)
+        .map(|t| {
+            let s = t as f64 / rate;
+            let envelope = (s / 0.025).min(1.0) * ((seconds - s) / 0.06).clamp(0.0, 1.0);
+            let tone: f64 = hz.iter().zip(starts).map(|(f, start)| harmonics(TAU * (f * s + start), count)).sum();
+            let white: f64 = rng.random_range(-1.0..1.0);
+            (force * envelope * (0.14 * tone + 0.012 * white)) as f32
+        })
+        .collect()
+}
+
+/// Harmonics that fall by 5 dB an octave: sin(n·x)/n^0.85 by turning one phasor n times.
+fn harmonics(x: f64, count: usize) -> f64 {
+    let (step, mut z, mut sum) = (x.sin_cos(), (0.0, 1.0), 0.0);
+    for n in 1..=count {
+        z = (z.0 * step.1 + z.1 * step.0, z.1 * step.1 - z.0 * step.0);
+        sum += z.0 / (n as f64).powf(0.85);
+    }
+    sum
+}
+
+/// A flute: few harmonics, breath beside them, and a tongue's start.
+pub fn flute(rate: f64, key: f64, force: f64, seconds: f64, rng: &mut ChaCha8Rng) -> Vec<f32> {
+    let f = key_hz(key);
+    let vibrato_hz = rng.random_range(4.5..5.6);
+    let (mut cycle, mut past) = (0.0, 0.0);
+    (0..(seconds * rate) as usize)
+        .map(|t| {
+            let s = t as f64 / rate;
+            cycle += TAU * f * (1.0 + 0.003 * (s / 0.4).min(1.0) * (TAU * vibrato_hz * s).sin()) / rate;
+            let envelope = (s / 0.035).min(1.0) * ((seconds - s) / 0.06).clamp(0.0, 1.0);
+            let tone = cycle.sin() + 0.35 * (2.0 * cycle).sin() + 0.12 * (3.0 * cycle).sin();
+            let white: f64 = rng.random_range(-1.0..1.0);
+            past = 0.6 * past + 0.4 * white;
+            let tongue = 0.5 * (-s / 0.006).exp();
+            (force * envelope * (0.3 * tone + (0.05 + tongue) * past)) as f32
+        })
+        .collect()
+}
+
 /// A sung vowel: pulses through three formants.
 pub fn voice(rate: f64, key: f64, formants: [f64; 3], seconds: f64, rng: &mut ChaCha8Rng) -> Vec<f32> {
     let mut state = [[0f64; 2]; 3];

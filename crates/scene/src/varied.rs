@@ -6,6 +6,7 @@ use crate::{Fault, Scene, SoundSource, Take};
 use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use std::ops::Range;
 
 /// Rate in Hz.
 pub const RATE_HZ: u32 = 48_000;
@@ -63,6 +64,26 @@ pub fn scene(seconds: f64, seed: u64, kind: Kind) -> Scene {
 
 /// The same with so many players; more than nine play in the largest of the rooms.
 pub fn ensemble(seconds: f64, seed: u64, kind: Kind, players: Option<usize>) -> Scene {
+    built(seconds, seed, kind, players, &ANY)
+}
+
+/// The session of a seed with every near microphone within 15 cm of what it is for, as on drums and in amplified playing.
+pub fn close(seconds: f64, seed: u64, kind: Kind) -> Scene {
+    built(seconds, seed, kind, None, &CLOSE)
+}
+
+/// How far microphones stand from their own source, in metres: the first and a second one, and the least of the two sides of
+/// a plate that pushes one way (common practice, no source).
+struct Reach {
+    first: Range<f64>,
+    second: Range<f64>,
+    plate: [f64; 2],
+}
+
+const ANY: Reach = Reach { first: 0.06..0.35, second: 0.25..0.5, plate: [0.15, 0.2] };
+const CLOSE: Reach = Reach { first: 0.03..0.1, second: 0.06..0.15, plate: [0.05, 0.08] };
+
+fn built(seconds: f64, seed: u64, kind: Kind, players: Option<usize>, reach: &Reach) -> Scene {
     let rate = f64::from(RATE_HZ);
     let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x9e37_79b9).wrapping_add(17));
     let tongue = rng.random_range(0..5);
@@ -92,7 +113,7 @@ pub fn ensemble(seconds: f64, seed: u64, kind: Kind, players: Option<usize>) -> 
             hits,
         })
         .collect();
-    let mut takes = near_mics(&sources, &players, backed, &mut rng);
+    let mut takes = near_mics(&sources, &players, backed, reach, &mut rng);
     let pairs = pairs(&mut takes, tongue, &room, &places, &mut rng);
     for mic in takes.iter_mut().flat_map(|t| &mut t.mics) {
         mic.noise_db = rng.random_range(-88.0..-70.0);
@@ -238,7 +259,13 @@ fn perform(
         .collect()
 }
 
-fn near_mics(sources: &[SoundSource], players: &[Player], backed: Option<usize>, rng: &mut ChaCha8Rng) -> Vec<Take> {
+fn near_mics(
+    sources: &[SoundSource],
+    players: &[Player],
+    backed: Option<usize>,
+    reach: &Reach,
+    rng: &mut ChaCha8Rng,
+) -> Vec<Take> {
     let mut takes = Vec::new();
     let at_source = |s: &SoundSource, far: f64, rng: &mut ChaCha8Rng| {
         let turn = rng.random_range(-1.2..1.2f64);
@@ -249,12 +276,12 @@ fn near_mics(sources: &[SoundSource], players: &[Player], backed: Option<usize>,
         Mic::at(position, d.map(|v| -v), pattern)
     };
     for (i, (s, p)) in sources.iter().zip(players).enumerate() {
-        let far = rng.random_range(0.06..0.35);
+        let far = rng.random_range(reach.first.clone());
         let mic = at_source(s, far, rng);
         let mono = |word: &str, mic: Mic| Take { file: format!("{}{word}.wav", s.name), mics: vec![mic] };
         if backed == Some(i) {
-            let front = Mic::at([s.position[0], s.position[1] - far.max(0.15), s.position[2]], [0.0, 1.0, 0.0], 0.5);
-            let back = Mic::at([s.position[0], s.position[1] + far.max(0.2), s.position[2]], [0.0, -1.0, 0.0], 0.5);
+            let front = Mic::at([s.position[0], s.position[1] - far.max(reach.plate[0]), s.position[2]], [0.0, 1.0, 0.0], 0.5);
+            let back = Mic::at([s.position[0], s.position[1] + far.max(reach.plate[1]), s.position[2]], [0.0, -1.0, 0.0], 0.5);
             takes.push(mono(" front", front));
             takes.push(mono(" back", back));
             continue;
@@ -267,7 +294,7 @@ fn near_mics(sources: &[SoundSource], players: &[Player], backed: Option<usize>,
                 takes.push(mono(" pickup", pickup));
             }
             _ if rng.random_bool(0.2) => {
-                let second = at_source(s, rng.random_range(0.25..0.5), rng);
+                let second = at_source(s, rng.random_range(reach.second.clone()), rng);
                 takes.push(mono(" 1", mic));
                 takes.push(mono(" 2", second));
             }

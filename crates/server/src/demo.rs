@@ -3,6 +3,7 @@
 use crate::db::{jobs, sessions};
 use crate::error::ServerError;
 use crate::jobs::{Task, Workers};
+use marea_scene::evening::evening;
 use marea_scene::harbour_hall;
 use sha2::{Digest, Sha256};
 use std::io::Read;
@@ -24,9 +25,9 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
     let part = w.store.part();
     let folder = part.clone();
     let files = actix_web::web::block(move || -> Result<Vec<(PathBuf, Vec<u8>, u64)>, ServerError> {
-        let scene = harbour_hall::scene(harbour_hall::SECONDS, 1);
-        let faults = scene.faults.clone();
-        let paths = marea_scene::write_files(&scene.render(), &folder, harbour_hall::TIME_REFERENCE, &faults)?;
+        let evening = evening(harbour_hall::SECONDS, 1);
+        let (start, faults) = (harbour_hall::TIME_REFERENCE, &evening.faults);
+        let paths = marea_scene::write_files(&evening.rendered, &folder, start, faults)?;
         paths.into_iter().map(|p| hash(&p).map(|(h, n)| (p, h, n))).collect()
     })
     .await??;

@@ -1,5 +1,8 @@
 //! Readings of a block of two channels, taken from the same samples that are heard.
 
+use super::image::{LOWS_HZ, WINDOW_S};
+use crate::units::SampleRate;
+use biquad::{Biquad, Coefficients, DirectForm2Transposed, Q_BUTTERWORTH_F64, ToHertz, Type};
 use serde::{Deserialize, Serialize};
 
 /// Levels and correlation of one stereo block.
@@ -12,6 +15,8 @@ pub struct StereoReading {
     pub rms: [f32; 2],
     /// Normalised correlation −1 … +1; none when a side is under −60 dBFS RMS.
     pub correlation: Option<f32>,
+    /// The same of what lies below 200 Hz.
+    pub low_correlation: Option<f32>,
     /// Energy of the difference of two tracks over that of the first, in dB; none unless their difference is heard.
     pub null_depth_db: Option<f32>,
 }
@@ -42,6 +47,54 @@ impl NullMeter {
     }
 }
 
+/// Correlation of two channels over the last 0.4 s, of everything and of what lies below 200 Hz.
+pub struct CorrelationMeter {
+    low: [[DirectForm2Transposed<f64>; 2]; 2],
+    window_frames: usize,
+    /// Frames, then Σab, Σa², Σb² of everything and of the lows.
+    blocks: std::collections::VecDeque<(usize, [[f64; 3]; 2])>,
+}
+
+impl CorrelationMeter {
+    /// A meter for a rate.
+    pub fn new(rate: SampleRate) -> Self {
+        let hz = f64::from(rate.hz());
+        // Two Butterworth sections; both channels pass the same filter, so its phase does not matter.
+        let section = || {
+            let made = Coefficients::from_params(Type::LowPass, hz.hz(), LOWS_HZ.hz(), Q_BUTTERWORTH_F64);
+            DirectForm2Transposed::new(made.expect("200 Hz lies below half of every rate"))
+        };
+        let low = [(); 2].map(|()| [section(), section()]);
+        Self { low, window_frames: (WINDOW_S * hz) as usize, blocks: std::collections::VecDeque::new() }
+    }
+
+    /// Takes one block and tells the correlations over the last ones, everything first.
+    pub fn push(&mut self, a: &[f32], b: &[f32]) -> [Option<f32>; 2] {
+        let mut sums = [[0f64; 3]; 2];
+        for (&x, &y) in a.iter().zip(b) {
+            let all = [f64::from(x), f64::from(y)];
+            let mut low = all;
+            for (v, filter) in low.iter_mut().zip(&mut self.low) {
+                *v = filter.iter_mut().fold(*v, |v, section| section.run(v));
+            }
+            for (sum, [x, y]) in sums.iter_mut().zip([all, low]) {
+                *sum = [sum[0] + x * y, sum[1] + x * x, sum[2] + y * y];
+            }
+        }
+        self.blocks.push_back((a.len(), sums));
+        let mut frames: usize = self.blocks.iter().map(|b| b.0).sum();
+        while let Some(first) = self.blocks.front().filter(|b| frames - b.0 >= self.window_frames) {
+            frames -= first.0;
+            self.blocks.pop_front();
+        }
+        [0, 1].map(|which| {
+            let [ab, aa, bb] = [0, 1, 2].map(|i| self.blocks.iter().map(|b| b.1[which][i]).sum::<f64>());
+            let gate = GATE_RMS * GATE_RMS * frames as f64;
+            (aa >= gate && bb >= gate).then(|| (ab / (aa * bb).sqrt()).clamp(-1.0, 1.0) as f32)
+        })
+    }
+}
+
 /// RMS under which correlation has no meaning (−60 dBFS after AES17, a full-scale sine being 0 dBFS).
 pub const GATE_RMS: f64 = 0.000_707_106_78;
 
@@ -62,7 +115,7 @@ pub fn correlation(a: &[f32], b: &[f32]) -> Option<f64> {
     if aa < gate || bb < gate { None } else { Some((ab / (aa * bb).sqrt()).clamp(-1.0, 1.0)) }
 }
 
-/// Reads one block.
+/// Reads one block's levels; correlation is a matter of more than one block: see [`CorrelationMeter`].
 pub fn read_stereo(left: &[f32], right: &[f32]) -> StereoReading {
     let side = |x: &[f32]| {
         let peak = x.iter().fold(0f32, |m, v| m.max(v.abs()));
@@ -73,7 +126,8 @@ pub fn read_stereo(left: &[f32], right: &[f32]) -> StereoReading {
     StereoReading {
         peak: [l.0, r.0],
         rms: [l.1, r.1],
-        correlation: correlation(left, right).map(|c| c as f32),
+        correlation: None,
+        low_correlation: None,
         null_depth_db: None,
     }
 }

@@ -10,6 +10,7 @@ mod far;
 mod fine;
 pub mod geometry;
 pub mod image;
+pub mod loudness;
 pub mod meter;
 pub mod onset;
 pub mod overview;

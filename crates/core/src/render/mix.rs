@@ -11,6 +11,18 @@ pub struct Voice<'a> {
     pub sides: [f32; 2],
 }
 
+/// Factors on left and right for a place between −1 (left) and +1 (right): equal power all the way, −3 dB each in the middle
+/// (common practice).
+pub fn pan_sides(place: f64) -> [f32; 2] {
+    let turn = (place.clamp(-1.0, 1.0) + 1.0) * std::f64::consts::FRAC_PI_4;
+    // The ends are exact: a track that is all left adds nothing, not even rounding, to the right.
+    match place {
+        p if p <= -1.0 => [1.0, 0.0],
+        p if p >= 1.0 => [0.0, 1.0],
+        _ => [turn.cos() as f32, turn.sin() as f32],
+    }
+}
+
 /// A stereo sum with scratch memory for one block.
 #[derive(Default)]
 pub struct Mix<'a> {

@@ -1,10 +1,12 @@
 //! Applying corrections, block by block. What is heard and what is delivered both come from here.
 
+pub mod click;
 mod mix;
 pub mod resample;
 pub mod sinc;
+pub mod varispeed;
 
-pub use mix::{Mix, Voice};
+pub use mix::{Mix, Voice, pan_sides};
 
 use crate::correct::Correction;
 use crate::signal::{Placed, ReadError};

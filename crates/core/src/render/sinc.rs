@@ -26,6 +26,11 @@ impl FractionalDelay {
         Self { taps: taps.map(|t| (t / sum) as f32) }
     }
 
+    /// Tap k multiplies input n − [`HALF_TAPS`] + k for output n.
+    pub fn taps(&self) -> &[f32; 2 * HALF_TAPS] {
+        &self.taps
+    }
+
     /// Input frames needed before the first output frame.
     pub fn margin_before(&self) -> usize {
         HALF_TAPS
