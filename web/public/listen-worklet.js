@@ -1,15 +1,59 @@
 // Plays blocks that hold the sound as recorded and as corrected together; switching between the two is a short fade in
-// here, so it is heard at once. Runs on the audio thread: no imports, no framework.
+// here, so it is heard at once. Blocks follow one another in the order they came, which is not always that of the session:
+// a loop turns back. Runs on the audio thread: no imports, no framework.
 
 const FADE = 240 // frames, 5 ms at 48 kHz
-const HEADROOM = 3 // blocks a newcomer brings before it takes over: the old sound has its own until then
+const HEADROOM = 3 * 2048 // frames a newcomer brings before it takes over: the old sound has its own until then
+
+/** Blocks in their order, and the place in the first of them. */
+class Queue {
+  constructor(generation) {
+    this.generation = generation
+    this.blocks = []
+    this.k = 0
+    this.whole = false // everything of it has come
+  }
+
+  push(block) {
+    this.blocks.push(block)
+  }
+
+  /** Frames that are left. */
+  ahead() {
+    return this.blocks.reduce((sum, b) => sum + b.frames, 0) - this.k
+  }
+
+  /** Session frame of the next sample; undefined when there is none. */
+  place() {
+    const b = this.blocks[0]
+    return b && b.start + this.k * b.speed
+  }
+
+  /** Goes on at a place of the session; false when no block holds it. */
+  goTo(place, used) {
+    const i = this.blocks.findIndex((b) => place >= b.start && place < b.start + b.frames * b.speed)
+    if (i < 0) return false
+    this.blocks.splice(0, i).forEach(used)
+    this.k = Math.floor((place - this.blocks[0].start) / this.blocks[0].speed)
+    return true
+  }
+
+  /** The block of the next sample; blocks that are used up go. */
+  head(used) {
+    while (this.blocks.length > 0 && this.k >= this.blocks[0].frames) {
+      this.k -= this.blocks.shift().frames
+      used()
+    }
+    return this.blocks[0]
+  }
+}
 
 class ListenProcessor extends AudioWorkletProcessor {
   constructor() {
     super()
-    this.blocks = [] // of the generation that sounds, in order
-    this.coming = [] // of a generation that has yet to take over
-    this.generation = -1
+    this.now = new Queue(-1)
+    this.coming = new Queue(-1)
+    this.leaving = null // fades out under what took over
     this.frame = 0
     this.playing = false
     this.corrected = 1 // 0 … 1 while it fades
@@ -23,80 +67,98 @@ class ListenProcessor extends AudioWorkletProcessor {
   receive(m) {
     if (m.type === 'which') this.target = m.corrected ? 1 : 0
     if (m.type === 'stop') {
+      if (this.playing) this.leave()
       this.playing = false
-      this.blocks = []
-      this.coming = []
+      this.now = new Queue(-1)
+      this.coming = new Queue(-1)
     }
     if (m.type === 'expect') {
-      this.expected = m.generation
       this.seek = m.seek
-      this.coming = []
+      this.coming = new Queue(m.generation)
     }
-    if (m.type === 'block') {
-      if (m.generation === this.generation) this.blocks.push(m)
-      else if (m.generation === this.expected) {
-        this.coming.push(m)
-        this.takeOver()
-      }
-    }
+    const queue = [this.now, this.coming].find((q) => q.generation === m.generation)
+    if (m.type === 'block' && queue) queue.push(m)
+    if (m.type === 'end' && queue) queue.whole = true
+    if ((m.type === 'block' || m.type === 'end') && queue === this.coming) this.takeOver()
+  }
+
+  leave() {
+    this.leaving = { queue: this.now, level: this.level }
+    this.level = 0
   }
 
   // A new mix begins where the old one is; a seek begins where it was asked to.
   takeOver() {
-    const last = this.coming[this.coming.length - 1]
-    const from = this.seek || !this.playing ? this.coming[0].start : this.frame
-    const ahead = last.start + last.frames - from
+    const next = this.coming
+    const jump = this.seek || !this.playing
     // When the old sound has run out, the first block that reaches the place will do.
-    const dry = this.playing && this.blocks.length === 0
-    if (ahead >= HEADROOM * last.frames || (dry && ahead > 0)) {
-      if (this.seek || !this.playing) {
-        this.frame = this.coming[0].start
-        this.level = 0
-      }
-      this.generation = this.expected
-      this.blocks = this.coming
-      this.coming = []
-      this.playing = true
+    const dry = this.playing && !jump && this.now.blocks.length === 0
+    if (next.blocks.length === 0 || (next.ahead() < HEADROOM && !next.whole && !dry)) return
+    const used = () => this.port.postMessage({ type: 'used', generation: next.generation })
+    if (!jump && !next.goTo(this.frame, used)) {
+      // The sound stands still behind all of them: let later ones come.
+      if (dry) next.blocks.splice(0).forEach(used)
+      return
     }
+    if (this.playing) this.leave()
+    else this.level = 0
+    this.now = next
+    this.coming = new Queue(-1)
+    this.playing = true
+    this.port.postMessage({ type: 'over', generation: this.now.generation })
+  }
+
+  sample(block, k, side) {
+    const c = this.corrected
+    return c * block.planes[side][k] + (1 - c) * block.planes[side + 2][k]
   }
 
   process(_inputs, outputs) {
     const [left, right] = outputs[0]
     const step = 1 / FADE
+    const used = () => this.port.postMessage({ type: 'used', generation: this.now.generation })
     for (let i = 0; i < left.length; i++) {
-      let block = this.blocks[0]
-      while (block && this.frame >= block.start + block.frames) {
-        this.blocks.shift()
-        this.port.postMessage({ type: 'used', generation: this.generation })
-        block = this.blocks[0]
-      }
-      if (!this.playing || !block || this.frame < block.start) {
-        if (this.playing) this.starving = (this.starving || 0) + 1
-        left[i] = 0
-        right[i] = 0
-        continue
-      }
-      if (this.starving) {
-        this.gaps++
-        this.starving = 0
-      }
+      let l = 0
+      let r = 0
       if (this.corrected !== this.target) {
         const d = this.target - this.corrected
         this.corrected += Math.sign(d) * Math.min(Math.abs(d), step)
         if (this.corrected === this.target) this.port.postMessage({ type: 'switched' })
       }
-      this.level = Math.min(1, this.level + step)
-      const k = this.frame - block.start
-      const c = this.corrected
-      left[i] = this.level * (c * block.planes[0][k] + (1 - c) * block.planes[2][k])
-      right[i] = this.level * (c * block.planes[1][k] + (1 - c) * block.planes[3][k])
-      this.frame++
+      if (this.leaving) {
+        const { queue } = this.leaving
+        const old = queue.head(() => {})
+        this.leaving.level -= step
+        if (!old || this.leaving.level <= 0) this.leaving = null
+        else {
+          l = this.leaving.level * this.sample(old, queue.k, 0)
+          r = this.leaving.level * this.sample(old, queue.k, 1)
+          queue.k++
+        }
+      }
+      const block = this.playing ? this.now.head(used) : undefined
+      if (block) {
+        if (this.starving) {
+          this.gaps++
+          this.starving = false
+        }
+        this.level = Math.min(1, this.level + step)
+        l += this.level * this.sample(block, this.now.k, 0)
+        r += this.level * this.sample(block, this.now.k, 1)
+        this.now.k++
+        this.frame = block.start + this.now.k * block.speed
+      } else if (this.playing && this.now.generation >= 0 && !this.now.whole) this.starving = true
+      left[i] = l
+      right[i] = r
+    }
+    if (this.playing && this.now.whole && this.now.blocks.length === 0) {
+      this.playing = false
+      this.port.postMessage({ type: 'done', generation: this.now.generation })
     }
     this.sincePost += left.length
     if (this.sincePost >= 1024) {
       this.sincePost = 0
-      const at = { type: 'at', frame: this.frame, gaps: this.gaps, corrected: this.corrected, generation: this.generation }
-      this.port.postMessage(at)
+      this.port.postMessage({ type: 'at', frame: this.frame, gaps: this.gaps, generation: this.now.generation })
     }
     return true
   }

@@ -108,9 +108,10 @@ impl Room {
                 let flip = |axis: i32, v: f64| if axis % 2 == 0 { v } else { -v };
                 [flip(i, f[0]), flip(j, f[1]), flip(k, f[2])]
             });
-            let d = distance(image, mic.position).max(0.05);
+            let d = distance(image, mic.position);
             let bounces = i.abs() + j.abs() + k.abs();
-            let gain = self.reflection.powi(bounces) / d * mic.towards(image) * radiation(turned, image, mic.position);
+            // Nothing is a point: closer than 5 cm it gets no louder.
+            let gain = self.reflection.powi(bounces) / d.max(0.05) * mic.towards(image) * radiation(turned, image, mic.position);
             add_impulse(&mut response, d / SPEED_M_S * rate_hz + mic.latency_frames, gain);
         }
         if self.reverberation_s > 0.0 {

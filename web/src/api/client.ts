@@ -12,6 +12,10 @@ export type PairMeasurement = Schemas['PairMeasurement']
 export type BandGain = Schemas['BandGain']
 export type ImageView = Schemas['ImageView']
 export type Decision = Schemas['Decision']
+export type Desk = Schemas['Desk']
+export type DeskPatch = Schemas['DeskPatch']
+export type DeskGroup = Schemas['Group']
+export type LaneDesk = Schemas['LaneDesk']
 
 export const client = createClient<paths>({ baseUrl: '' })
 

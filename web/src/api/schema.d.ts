@@ -214,6 +214,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change the desk: order, groups, markers, loop, and what sounds. Every page of the session follows. */
+        patch: operations["change_desk"];
+        trace?: never;
+    };
     "/api/sessions/{session}/events": {
         parameters: {
             query?: never;
@@ -296,6 +313,27 @@ export interface paths {
         };
         /** A WebSocket for listening; see the documentation of the wire format in ARCHITECTURE.md. */
         get: operations["listen"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/overlay/{a}/{b}/{way}/{level}/{tile}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A tile of the sum or the difference of two tracks as they are carried now, counted in session frames from 0 (before it: negative
+         *     tiles). Level `samples` gives 8 192 samples, level 0 to 2 gives 1 024 points of minimum, maximum and RMS, 64·4^level frames
+         *     each. Little-endian `f32`.
+         */
+        get: operations["overlay"];
         put?: never;
         post?: never;
         delete?: never;
@@ -781,6 +819,71 @@ export interface components {
             /** @description Tracks to write; empty for all. Linked channels always go together. */
             tracks?: string[];
         };
+        /** @description The whole of it. */
+        Desk: {
+            /**
+             * @description Columns shown beside name, offset and polarity.
+             * @default []
+             */
+            columns: string[];
+            /**
+             * @description Groups.
+             * @default []
+             */
+            groups: components["schemas"]["Group"][];
+            /**
+             * @description Lanes that differ from the usual.
+             * @default {}
+             */
+            lanes: {
+                [key: string]: components["schemas"]["LaneDesk"];
+            };
+            /**
+             * @description Listening.
+             * @default {
+             *       "click": false,
+             *       "corrected": true,
+             *       "difference": false,
+             *       "dim": false,
+             *       "matched": false,
+             *       "mono": false,
+             *       "scope": "session",
+             *       "speed": 1,
+             *       "swap": false
+             *     }
+             */
+            listening: components["schemas"]["Listening"];
+            /**
+             * @description Markers.
+             * @default []
+             */
+            markers: components["schemas"]["Marker"][];
+            /**
+             * @description Tracks in the order of their lanes; those that are not named follow in the order of the session.
+             * @default []
+             */
+            order: string[];
+            /** @default null */
+            range: components["schemas"]["LoopRange"] | null;
+            /**
+             * @description clock, bars or samples.
+             * @default
+             */
+            ruler: string;
+        };
+        /** @description What changes: what is not given stays. Of lanes, those given are replaced one by one. */
+        DeskPatch: {
+            columns?: string[] | null;
+            groups?: components["schemas"]["Group"][] | null;
+            lanes?: {
+                [key: string]: components["schemas"]["LaneDesk"];
+            } | null;
+            listening?: components["schemas"]["Listening"] | null;
+            markers?: components["schemas"]["Marker"][] | null;
+            order?: string[] | null;
+            range?: components["schemas"]["LoopRange"] | null;
+            ruler?: string | null;
+        };
         /** @description A finding put aside. */
         Dismissal: {
             /** @description Which. */
@@ -939,6 +1042,56 @@ export interface components {
              */
             then_db: number;
         };
+        /** @description Tracks that are looked at, heard and corrected together. */
+        Group: {
+            /**
+             * Format: int32
+             * @description One of eight colours.
+             * @default 0
+             */
+            colour: number;
+            /**
+             * @description Only its head is shown.
+             * @default false
+             */
+            folded: boolean;
+            /**
+             * @description Not shown.
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Format: uuid
+             * @description Id.
+             * @default 00000000-0000-0000-0000-000000000000
+             */
+            id: string;
+            /**
+             * @description Not heard.
+             * @default false
+             */
+            muted: boolean;
+            /**
+             * @description Name.
+             * @default
+             */
+            name: string;
+            /**
+             * @description Heard alone.
+             * @default false
+             */
+            soloed: boolean;
+            /**
+             * @description A member that is moved by hand takes the others with it.
+             * @default false
+             */
+            together: boolean;
+            /**
+             * @description Members; a track is in one group at most.
+             * @default []
+             */
+            tracks: string[];
+        };
         /** @description Hits drawn or removed by hand on the microphone of a source. */
         HandHits: {
             /** @description Session frames, as recorded. */
@@ -1096,6 +1249,42 @@ export interface components {
              */
             us: number;
         };
+        /** @description One lane. */
+        LaneDesk: {
+            /**
+             * Format: double
+             * @description Times the usual height, 0.4 … 6.
+             * @default 1
+             */
+            height: number;
+            /**
+             * @description Not shown.
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Format: double
+             * @description Listening level in dB, −60 … 12.
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * @description Not heard.
+             * @default false
+             */
+            muted: boolean;
+            /**
+             * Format: double
+             * @description Place between left (−1) and right (+1); none: by the side of the track.
+             * @default null
+             */
+            pan: number | null;
+            /**
+             * @description Heard alone.
+             * @default false
+             */
+            soloed: boolean;
+        };
         /** @description What one microphone's path adds to the way of the sound. */
         Late: {
             /** @description Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike. */
@@ -1118,6 +1307,85 @@ export interface components {
              */
             worth: number;
         };
+        /** @description How it is listened to. */
+        Listening: {
+            /**
+             * @description A click on every beat.
+             * @default false
+             */
+            click: boolean;
+            /**
+             * @description As corrected, else as recorded.
+             * @default true
+             */
+            corrected: boolean;
+            /**
+             * @description The first of the pair minus the second.
+             * @default false
+             */
+            difference: boolean;
+            /**
+             * @description 20 dB quieter.
+             * @default false
+             */
+            dim: boolean;
+            /**
+             * @description As recorded and as corrected at the same loudness.
+             * @default false
+             */
+            matched: boolean;
+            /**
+             * @description Both sides summed.
+             * @default false
+             */
+            mono: boolean;
+            /**
+             * @description pair, apart, group or session.
+             * @default session
+             */
+            scope: string;
+            /**
+             * Format: double
+             * @description 0.25 … 1 of the speed.
+             * @default 1
+             */
+            speed: number;
+            /**
+             * @description Left and right exchanged.
+             * @default false
+             */
+            swap: boolean;
+        };
+        /** @description What is played again and again. */
+        LoopRange: {
+            /**
+             * Format: int64
+             * @description First session frame.
+             */
+            from: number;
+            /** @description Playing stays in it. */
+            on: boolean;
+            /**
+             * Format: double
+             * @description Seconds that are played before it the first time, 0 … 30.
+             */
+            pre_roll_s: number;
+            /**
+             * Format: int64
+             * @description First session frame after it.
+             */
+            to: number;
+        };
+        /** @description A named place. */
+        Marker: {
+            /**
+             * Format: int64
+             * @description Session frame.
+             */
+            frame: number;
+            /** @description Name. */
+            name: string;
+        };
         /**
          * @description What kind of windows decided.
          * @enum {string}
@@ -1139,6 +1407,8 @@ export interface components {
             changes: components["schemas"]["NewChange"][];
             /** @description For the history, up to 300 characters. */
             label: string;
+            /** @description Moved by hand: members of a group that moves together come along by the same amount. */
+            with_groups?: boolean;
         };
         /** @description A new session. */
         NewSession: {
@@ -1183,6 +1453,12 @@ export interface components {
              * @description Lag of B against A in session time, frames; none when undecided.
              */
             lag_frames?: number | null;
+            /**
+             * Format: double
+             * @description Lowest tone of weight in the hits of both tracks, in Hz; half its period is the room that a picture needs before the
+             *     attack. None when nothing was measured.
+             */
+            lowest_hz?: number | null;
             /** @description What kind of windows. */
             material: components["schemas"]["Material"];
             /**
@@ -1372,6 +1648,8 @@ export interface components {
         SessionDetail: {
             /** @description The history, oldest first. */
             decisions: components["schemas"]["Decision"][];
+            /** @description How it is looked at and listened to. */
+            desk: components["schemas"]["Desk"];
             /** @description The session. */
             session: components["schemas"]["Session"];
             /**
@@ -2168,6 +2446,47 @@ export interface operations {
             };
         };
     };
+    change_desk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeskPatch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Desk"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     events: {
         parameters: {
             query?: never;
@@ -2380,6 +2699,48 @@ export interface operations {
                 content?: never;
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    overlay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+                a: string;
+                b: string;
+                way: string;
+                level: string;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

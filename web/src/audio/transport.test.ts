@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { Transport } from './transport'
+import { silentMix, Transport } from './transport'
 
 /** What the page says to its audio thread and to the server, without either. */
 class FakePort {
@@ -34,12 +34,13 @@ class FakeSocket {
 
 function block(generation: number, start: number, correlation: number): ArrayBuffer {
   const frames = 2048
-  const data = new ArrayBuffer(64 + frames * 16)
+  const data = new ArrayBuffer(88 + frames * 16)
   const v = new DataView(data)
   v.setUint32(0, generation, true)
   v.setUint32(4, frames, true)
-  v.setBigInt64(8, BigInt(start), true)
-  v.setFloat32(32, correlation, true)
+  v.setFloat64(8, start, true)
+  v.setFloat32(16, 1, true)
+  v.setFloat32(48, correlation, true)
   return data
 }
 
@@ -74,7 +75,7 @@ const made = () => new Transport('s1', 48000, () => undefined, (m) => said.push(
 describe('transport', () => {
   it('asks for blocks from where it stands and keeps asking as they are used', async () => {
     const t = made()
-    t.setMix({ tracks: ['a'], centred: false, apart: false, difference: false, mono: true })
+    t.setMix({ ...silentMix(), tracks: ['a'], mono: true })
     t.seek(480.4)
     await t.play()
     const socket = sockets[0]!
@@ -90,7 +91,7 @@ describe('transport', () => {
     port.onmessage?.({ data: { type: 'used', generation: 1 } })
     expect(socket.sent.at(-1)).toMatchObject({ type: 'credit', blocks: 1 })
     // A later mix goes on where it is; blocks of the earlier one are dropped.
-    t.setMix({ tracks: ['b'], centred: false, apart: false, difference: false, mono: false })
+    t.setMix({ ...silentMix(), tracks: ['b'] })
     expect(socket.sent.at(-2)).toMatchObject({ type: 'play', from: 1000, generation: 2 })
     const before = port.sent.length
     socket.onmessage?.({ data: block(1, 2528, 0) })
@@ -98,6 +99,34 @@ describe('transport', () => {
     t.stop()
     expect(socket.sent.at(-1)).toMatchObject({ type: 'stop' })
     expect(t.state.playing).toBe(false)
+  })
+  it('plays a part once and stands at its beginning again', async () => {
+    const t = made()
+    await t.play({ from: 960, to: 4800, repeat: false })
+    const socket = sockets[0]!
+    expect(socket.sent[0]).toMatchObject({ type: 'play', from: 960, range: { from: 960, to: 4800, repeat: false } })
+    port.onmessage?.({ data: { type: 'at', frame: 4000, gaps: 0, generation: 1 } })
+    socket.onmessage?.({ data: JSON.stringify({ type: 'end', message: '', generation: 1 }) })
+    expect(port.sent.at(-1)).toEqual({ type: 'end', generation: 1 })
+    port.onmessage?.({ data: { type: 'done', frame: 4800, gaps: 0, generation: 1 } })
+    expect([t.state.playing, t.state.frame]).toEqual([false, 960])
+    // Nothing of it is left for the next time.
+    await t.play()
+    expect(socket.sent.at(-2)).toMatchObject({ type: 'play', from: 960, range: null })
+  })
+  it('goes round a loop from where it is, and the same mix asks for nothing', async () => {
+    const t = made()
+    t.setMix({ ...silentMix(), tracks: ['a'] })
+    await t.play()
+    const socket = sockets[0]!
+    t.setLoop({ from: 0, to: 48000, repeat: true })
+    expect(socket.sent.at(-2)).toMatchObject({ type: 'play', from: 0, generation: 2, range: { repeat: true } })
+    const asked = socket.sent.length
+    t.setLoop({ from: 0, to: 48000, repeat: true })
+    t.setMix({ ...silentMix(), tracks: ['a'] })
+    expect(socket.sent.length).toBe(asked)
+    t.renew()
+    expect(socket.sent.length).toBe(asked + 2)
   })
   it('switches on the audio thread, without asking the server', async () => {
     const t = made()

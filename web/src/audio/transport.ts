@@ -3,12 +3,35 @@ import { parseBlock, type Reading } from './wire'
 /** What sounds. */
 export interface MixRequest {
   tracks: string[]
+  /** Places and levels of those that have their own; a place of null follows the side of the track. */
+  places: Record<string, { pan: number | null; level_db: number }>
   centred: boolean
   /** The first of two left, the second right. */
   apart: boolean
   /** The first of two minus the second. */
   difference: boolean
   mono: boolean
+  /** Left and right exchanged. */
+  swap: boolean
+  /** 20 dB quieter. */
+  dim: boolean
+  /** As recorded and as corrected at the same loudness. */
+  matched: boolean
+  /** A click on every beat. */
+  click: boolean
+  /** Part of the speed, 0.25 … 1. */
+  speed: number
+}
+
+/** A part of the session, once or again and again. */
+export interface PlayRange {
+  from: number
+  to: number
+  repeat: boolean
+}
+
+export function silentMix(): MixRequest {
+  return { tracks: [], places: {}, centred: false, apart: false, difference: false, mono: false, swap: false, dim: false, matched: false, click: false, speed: 1 }
 }
 
 export interface TransportState {
@@ -22,12 +45,19 @@ export interface TransportState {
   blocks: number
   /** Times the sound had to wait for blocks while playing. */
   gaps: number
+  /** Milliseconds from the last change of what sounds until it was heard. */
+  answerMs: number
 }
 
 /** Readings of the block that is heard. */
 export interface HeardReading {
   start: number
-  frames: number
+  /** First session frame after it. */
+  end: number
+  /** Seconds that it lasts. */
+  seconds: number
+  /** Levels in dB that match as corrected and as recorded; NaN while not known or not wanted. */
+  matchedDb: [number, number]
   corrected: Reading
   recorded: Reading
   /** Some of the samples, left and right in turn: dots of the goniometer. */
@@ -35,7 +65,7 @@ export interface HeardReading {
 }
 
 interface FromWorklet {
-  type: 'used' | 'at' | 'switched'
+  type: 'used' | 'at' | 'switched' | 'over' | 'done'
   frame: number
   gaps: number
   generation: number
@@ -48,12 +78,15 @@ const AHEAD = 12
  * Plays a session from the server's blocks. No framework: owners pass what to call when something changed.
  */
 export class Transport {
-  readonly state: TransportState = { playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0 }
+  readonly state: TransportState = { playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0, answerMs: 0 }
   private context: AudioContext | null = null
   private node: AudioWorkletNode | null = null
   private socket: WebSocket | null = null
   private generation = 0
-  private mix: MixRequest = { tracks: [], centred: false, apart: false, difference: false, mono: false }
+  private asked = 0
+  private mix = silentMix()
+  private loop: PlayRange | null = null
+  private once: PlayRange | null = null
   private readings: HeardReading[] = []
   private starting: Promise<void> | null = null
   private retry = 0
@@ -66,10 +99,12 @@ export class Transport {
     private readonly trouble: (message: string) => void,
   ) {}
 
-  /** Starts at the present place. Call it from a gesture: browsers let no page sound by itself. */
-  async play(): Promise<void> {
+  /** Starts at the present place, or plays a part once. Call it from a gesture: browsers let no page sound by itself. */
+  async play(once: PlayRange | null = null): Promise<void> {
     await this.ready()
     if (this.context?.state === 'suspended') await this.context.resume()
+    this.once = once
+    if (once) this.state.frame = once.from
     this.state.playing = true
     this.request(this.state.frame, true)
     this.changed()
@@ -77,6 +112,7 @@ export class Transport {
 
   stop(): void {
     this.state.playing = false
+    this.once = null
     this.node?.port.postMessage({ type: 'stop' })
     this.send({ type: 'stop' })
     this.changed()
@@ -89,6 +125,7 @@ export class Transport {
 
   seek(frame: number): void {
     this.state.frame = Math.round(frame)
+    this.once = null
     if (this.state.playing) this.request(this.state.frame, true)
     this.changed()
   }
@@ -102,13 +139,26 @@ export class Transport {
 
   /** Another mix, or the same tracks with other corrections: goes on where it is. */
   setMix(mix: MixRequest): void {
+    if (JSON.stringify(mix) === JSON.stringify(this.mix)) return
     this.mix = mix
+    if (this.state.playing) this.request(this.state.frame, false)
+  }
+
+  /** The tracks carry other corrections than before. */
+  renew(): void {
+    if (this.state.playing) this.request(this.state.frame, false)
+  }
+
+  /** What is played again and again; null to go straight on. */
+  setLoop(loop: PlayRange | null): void {
+    if (JSON.stringify(loop) === JSON.stringify(this.loop)) return
+    this.loop = loop
     if (this.state.playing) this.request(this.state.frame, false)
   }
 
   /** The readings at the place that is heard. */
   heard(): HeardReading | undefined {
-    return this.readings.find((r) => this.state.frame >= r.start && this.state.frame < r.start + r.frames)
+    return this.readings.find((r) => this.state.frame >= r.start && this.state.frame < r.end)
   }
 
   async dispose(): Promise<void> {
@@ -125,7 +175,8 @@ export class Transport {
     this.generation += 1
     if (seek) this.readings = []
     this.node?.port.postMessage({ type: 'expect', generation: this.generation, seek })
-    this.send({ type: 'play', from, generation: this.generation, mix: this.mix })
+    this.asked = performance.now()
+    this.send({ type: 'play', from, generation: this.generation, mix: this.mix, range: this.once ?? this.loop })
     this.send({ type: 'credit', blocks: AHEAD })
   }
 
@@ -179,17 +230,22 @@ export class Transport {
 
   private fromServer(data: ArrayBuffer | string): void {
     if (typeof data === 'string') {
-      this.trouble((JSON.parse(data) as { message: string }).message)
+      const said = JSON.parse(data) as { type: string; message: string; generation: number }
+      if (said.type === 'end') this.node?.port.postMessage({ type: 'end', generation: said.generation })
+      else this.trouble(said.message)
       return
     }
     const block = parseBlock(data)
     this.state.blocks += 1
     if (block.generation !== this.generation) return
-    this.readings = this.readings.filter((r) => r.start !== block.start).slice(-4 * AHEAD)
+    const end = block.start + block.frames * block.speed
+    // Newer readings of the same places take the place of older ones.
+    this.readings = this.readings.filter((r) => r.end <= block.start || r.start >= end).slice(-4 * AHEAD)
     const [cl, cr, rl, rr] = block.planes as [Float32Array, Float32Array, Float32Array, Float32Array]
     const dots = { corrected: paired(cl, cr), recorded: paired(rl, rr) }
-    this.readings.push({ start: block.start, frames: block.frames, corrected: block.corrected, recorded: block.recorded, dots })
-    const message = { type: 'block', generation: block.generation, start: block.start, frames: block.frames, planes: block.planes }
+    const { corrected, recorded, matchedDb } = block
+    this.readings.push({ start: block.start, end, seconds: block.frames / this.rateHz, corrected, recorded, matchedDb, dots })
+    const message = { type: 'block', generation: block.generation, start: block.start, frames: block.frames, speed: block.speed, planes: block.planes }
     this.node?.port.postMessage(
       message,
       block.planes.map((p) => p.buffer),
@@ -198,6 +254,14 @@ export class Transport {
 
   private fromWorklet(m: FromWorklet): void {
     if (m.type === 'switched') window.__mareaSwitched?.(performance.now())
+    if (m.type === 'over' && m.generation === this.generation) this.state.answerMs = performance.now() - this.asked
+    if (m.type === 'done' && m.generation === this.generation) {
+      // A part that was played once ends where it began, ready to be heard again.
+      if (this.once) this.state.frame = this.once.from
+      this.state.playing = false
+      this.once = null
+      this.changed()
+    }
     if (m.type === 'used' && m.generation === this.generation) this.send({ type: 'credit', blocks: 1 })
     if (m.type === 'at' && this.state.playing && m.generation === this.generation) {
       this.state.frame = m.frame

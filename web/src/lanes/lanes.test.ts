@@ -1,6 +1,6 @@
 import { describe, expect, it, vi } from 'vitest'
 import { EIGHTH, eighths, framesAPoint, levelFor, SINGLE, TileCache } from './tiles'
-import { makeViewport, panBy, showAll, showHit, xOf, zoomAt } from './viewport'
+import { makeViewport, panBy, roomBefore, showAll, showHit, xOf, zoomAt } from './viewport'
 
 describe('viewport', () => {
   const made = () => Object.assign(makeViewport(), { width: 1000, first: 0, last: 4_800_000 })
@@ -32,8 +32,15 @@ describe('viewport', () => {
   })
   it('gives a hit room before the attack', () => {
     const v = made()
-    showHit(v, 50_000, 600)
-    expect(xOf(v, 50_000)).toBeCloseTo(200, 6)
+    // Half a period of 60 Hz is 400 frames at 48 kHz, whatever else has to be seen.
+    const room = roomBefore(60, 48_000)
+    expect(room).toBe(400)
+    for (const reach of [0, 5_000]) {
+      showHit(v, 50_000, room, reach)
+      expect(v.start).toBeCloseTo(49_600, 6)
+      expect(v.framesPerPx * 1000).toBeCloseTo(400 + Math.max(1_600, reach), 6)
+    }
+    expect(roomBefore(null, 48_000)).toBe(400)
   })
 })
 
@@ -57,7 +64,7 @@ describe('tiles', () => {
     const arrived = vi.fn()
     let fail = true
     const fetcher = vi.fn(() => (fail ? Promise.reject(new Error('409')) : Promise.resolve(new Float32Array([1, 2, 3]).buffer)))
-    const cache = new TileCache('s', arrived, fetcher)
+    const cache = new TileCache((t) => `/${t}/*`, arrived, fetcher)
     expect(cache.get('t', 0, 0)).toBeUndefined()
     expect(cache.get('t', 0, 0)).toBeUndefined()
     await vi.advanceTimersByTimeAsync(10)

@@ -1,77 +1,118 @@
-import { clock } from '../shared/units'
-import type { Palette } from '../shared/theme'
-import { step } from '../plot/ticks'
 import type { Surface } from '../plot/surface'
+import type { Palette } from '../shared/theme'
+import type { Measure } from '../shared/units'
+import type { Lane, StackRow } from './rows'
+import { paintPlaces, paintRuler, RULER, type Marks, type Ruler } from './ruler'
 import { framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
 import { xOf, type Viewport } from './viewport'
 import type { WaveBuffer } from './waveBuffer'
 
-/** A track as the lanes draw it. */
-export interface Lane {
-  id: string
-  name: string
-  startFrame: number
-  frames: number
-  offset: number
-  invert: boolean
-  gain: number
-  anchor: boolean
-  dim: boolean
+/** The coarsest level at which the server lays two lanes over one another. */
+const OVERLAY_COARSEST = 2
+
+/** What is drawn: the stack's rows below the ruler, scrolled by so many pixels. */
+export interface Picture {
+  rows: readonly StackRow[]
+  scroll: number
+  hits: readonly number[]
+  measure: Measure
+  ruler: Ruler
+  marks: Marks
+  /** The overlay shows the two alone, with their sum or with their difference. */
+  way: 'both' | 'sum' | 'difference'
 }
 
-export const RULER = 22
-
-/** The whole stack: ruler, hits and lanes. */
-export function paintLanes(
-  s: Surface,
-  p: Palette,
-  v: Viewport,
-  lanes: Lane[],
-  laneHeight: number,
-  tiles: TileCache,
-  rateHz: number,
-  hits: number[],
-  buffer: WaveBuffer,
-): void {
+/** The whole stack: ruler, places, hits and the lanes that are in view. */
+export function paintLanes(s: Surface, p: Palette, v: Viewport, picture: Picture, tiles: TileCache, laid: TileCache, buffer: WaveBuffer): void {
   const { ctx, ratio } = s
-  paintRuler(s, p, v, rateHz)
-  paintHits(s, p, v, hits)
+  paintRuler(s, p, v, picture.measure, picture.ruler)
+  paintHits(s, p, v, picture.hits)
   buffer.begin(Math.round(s.width * ratio), Math.round(s.height * ratio))
-  lanes.forEach((lane, i) => {
-    const top = RULER + i * laneHeight
+  ctx.save()
+  ctx.beginPath()
+  ctx.rect(0, RULER, s.width, s.height - RULER)
+  ctx.clip()
+  for (const row of picture.rows) {
+    const top = RULER + row.top - picture.scroll
+    if (top + row.height < RULER || top > s.height) continue
     ctx.strokeStyle = p.line
-    line(ctx, 0, top + laneHeight - 0.5, s.width, top + laneHeight - 0.5)
-    const sign = (lane.invert ? -1 : 1) * lane.gain
-    const ink = lane.invert ? p.caution : p.depth
-    const here = { s, v, lane, tiles, buffer, top, height: laneHeight - 1 }
-    if (lane.offset !== 0 || lane.invert) {
-      // Where it was recorded, as a ghost: an outline in soft ink.
-      paintWave({ ...here, start: lane.startFrame, factor: 1, ink: p.soft, alpha: 0.6, ghost: true })
-    }
-    paintWave({ ...here, start: lane.startFrame + lane.offset, factor: sign, ink, alpha: lane.dim ? 0.35 : 1, ghost: false })
-  })
+    line(ctx, 0, top + row.height - 0.5, s.width, top + row.height - 0.5)
+    const here = { s, v, tiles, buffer, top, height: row.height - 1, alpha: 1, ghost: false }
+    if (row.kind === 'lane') paintLane(p, here, row.lane)
+    if (row.kind === 'overlay') paintOverlay(p, here, row.a, row.b, laid, picture.way)
+  }
+  ctx.restore()
   buffer.end(ctx, ratio)
+  paintPlaces(s, p, v, picture.marks)
 }
 
-/** What moves while the rest stands: the place that is heard, and the hairline under the pointer. */
-export function paintMarks(s: Surface, p: Palette, v: Viewport, cursor: number, hairline: number | null, measured: readonly [number, number] | null): void {
+type Place = Omit<Wave, 'lane' | 'start' | 'factor' | 'ink'>
+const carried = (lane: Lane) => ({ lane, start: lane.startFrame + lane.offset, factor: (lane.invert ? -1 : 1) * lane.gain })
+
+function paintLane(p: Palette, here: Place, lane: Lane): void {
+  if (lane.offset !== 0 || lane.invert) {
+    // Where it was recorded, as a ghost: an outline in soft ink.
+    paintWave({ ...here, lane, start: lane.startFrame, factor: 1, ink: p.soft, alpha: 0.6, ghost: true })
+  }
+  paintWave({ ...here, ...carried(lane), ink: lane.invert ? p.caution : p.depth, alpha: lane.dim ? 0.35 : 1 })
+}
+
+/** Address of two lanes laid over one another; another one whenever a correction changes. */
+function overlayOf(a: Lane, b: Lane, way: string): string {
+  const carried = [a, b].map((l) => `${l.offset}${l.invert ? '-' : '+'}${l.gain}`).join('_')
+  return `overlay/${a.id}/${b.id}/${way}/*?of=${encodeURIComponent(carried)}`
+}
+
+/** Both tracks in one lane as they are carried; their sum or difference in ink over them. */
+function paintOverlay(p: Palette, here: Place, a: Lane, b: Lane, laid: TileCache, way: Picture['way']): void {
+  const faint = way === 'both' ? 0.8 : 0.45
+  paintWave({ ...here, ...carried(a), ink: p.land, alpha: faint })
+  paintWave({ ...here, ...carried(b), ink: p.depth, alpha: faint })
+  const coarsest = framesAPoint(OVERLAY_COARSEST)
+  if (way === 'both' || here.v.framesPerPx > coarsest * 4) return
+  // The server lays them over one another in session frames: its tiles begin at frame 0.
+  const last = Math.ceil(here.v.last)
+  const sum: Lane = { ...a, id: overlayOf(a, b, way), startFrame: 0, offset: 0, invert: false, gain: 1, frames: last }
+  paintWave({ ...here, tiles: laid, lane: sum, start: 0, factor: 1, ink: p.ink, coarsest: OVERLAY_COARSEST })
+}
+
+/** What is under the pointer: a line through all lanes, and what each lane holds there. */
+export interface Hairline {
+  x: number
+  values: readonly { y: number; text: string }[]
+}
+
+/** What moves while the rest stands: the place that is heard, the hairline, and a stretch that is measured. */
+export function paintMarks(s: Surface, p: Palette, v: Viewport, cursor: number, hairline: Hairline | null, measured: readonly [number, number] | null): void {
+  const { ctx } = s
   if (measured) {
     const [from, to] = [xOf(v, Math.min(...measured)), xOf(v, Math.max(...measured))]
-    s.ctx.fillStyle = p.land
-    s.ctx.globalAlpha = 0.25
-    s.ctx.fillRect(from, RULER, Math.max(to - from, 1), s.height)
-    s.ctx.globalAlpha = 1
-    s.ctx.fillRect(Math.round(from), RULER, 1, s.height)
-    s.ctx.fillRect(Math.round(to), RULER, 1, s.height)
+    ctx.fillStyle = p.land
+    ctx.globalAlpha = 0.25
+    ctx.fillRect(from, RULER, Math.max(to - from, 1), s.height)
+    ctx.globalAlpha = 1
+    ctx.fillRect(Math.round(from), RULER, 1, s.height)
+    ctx.fillRect(Math.round(to), RULER, 1, s.height)
   }
   const x = xOf(v, cursor)
   if (x >= 0 && x <= s.width) {
-    s.ctx.fillStyle = p.ink
-    s.ctx.fillRect(Math.round(x), 0, 1, s.height)
+    ctx.fillStyle = p.ink
+    ctx.fillRect(Math.round(x), 0, 1, s.height)
   }
-  if (hairline !== null) {
-    s.ctx.fillStyle = p.land
-    s.ctx.fillRect(Math.round(hairline), RULER, 1, s.height)
+  if (!hairline) return
+  ctx.fillStyle = p.land
+  ctx.fillRect(Math.round(hairline.x), RULER, 1, s.height)
+  ctx.font = '11px "Source Code Pro", monospace'
+  ctx.textBaseline = 'top'
+  for (const { y, text } of hairline.values) {
+    const width = ctx.measureText(text).width + 6
+    const left = hairline.x + 4 + width > s.width ? hairline.x - 4 - width : hairline.x + 4
+    ctx.globalAlpha = 0.85
+    ctx.fillStyle = p.panel
+    ctx.fillRect(left, y, width, 14)
+    ctx.globalAlpha = 1
+    ctx.fillStyle = p.ink
+    ctx.fillText(text, left + 3, y + 1)
   }
 }
 
@@ -82,27 +123,7 @@ function line(ctx: CanvasRenderingContext2D, x1: number, y1: number, x2: number,
   ctx.stroke()
 }
 
-function paintRuler(s: Surface, p: Palette, v: Viewport, rateHz: number): void {
-  const { ctx } = s
-  ctx.font = '11px "Source Code Pro", monospace'
-  ctx.textBaseline = 'top'
-  ctx.textAlign = 'left'
-  const seconds = (s.width * v.framesPerPx) / rateHz
-  const every = step(seconds, s.width / 130)
-  const first = Math.floor(v.start / rateHz / every)
-  ctx.strokeStyle = p.line
-  for (let i = first; i <= first + s.width / 60 + 2; i++) {
-    const frame = i * every * rateHz
-    const x = Math.round(xOf(v, frame)) + 0.5
-    if (x < -130 || x > s.width) continue
-    line(ctx, x, 0, x, s.height)
-    ctx.fillStyle = p.soft
-    // Below a millisecond the clock has no more digits: the frame itself is the better word.
-    ctx.fillText(every < 0.001 ? `${Math.round(frame)}` : clock(frame, rateHz).slice(3), x + 3, 4)
-  }
-}
-
-function paintHits(s: Surface, p: Palette, v: Viewport, hits: number[]): void {
+function paintHits(s: Surface, p: Palette, v: Viewport, hits: readonly number[]): void {
   s.ctx.fillStyle = p.land
   for (const h of hits) {
     const x = xOf(v, h)
@@ -133,6 +154,8 @@ interface Wave {
   ink: string
   alpha: number
   ghost: boolean
+  /** The coarsest level there is. */
+  coarsest?: number
 }
 
 /** Single samples as a line when they are apart, else extremes a column with the RMS inside. */
@@ -149,7 +172,7 @@ function paintSamples({ s, v, lane, tiles, top, height, start, factor, ink, alph
   const last = Math.min(lane.frames - 1, Math.ceil(v.start + s.width * v.framesPerPx - start) + 1)
   ctx.save()
   ctx.beginPath()
-  ctx.rect(0, top, s.width, height)
+  ctx.rect(0, Math.max(top, RULER), s.width, height)
   ctx.clip()
   ctx.strokeStyle = ink
   ctx.fillStyle = ink
@@ -181,8 +204,8 @@ function paintSamples({ s, v, lane, tiles, top, height, start, factor, ink, alph
   ctx.restore()
 }
 
-function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, ink, alpha, ghost }: Wave): void {
-  const level = levelFor(v.framesPerPx)
+function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, ink, alpha, ghost, coarsest }: Wave): void {
+  const level = Math.min(levelFor(v.framesPerPx), coarsest ?? Infinity)
   // Single samples are points of one frame whose extremes are the sample itself.
   const single = level === SINGLE
   const size = single ? 1 : framesAPoint(level)
@@ -193,7 +216,7 @@ function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, 
   const origin = (v.start - start) / size
   const from = Math.max(0, Math.floor(-origin / scale))
   const to = Math.min(Math.round(s.width * s.ratio), Math.ceil((points - origin) / scale))
-  const [low, high] = [Math.ceil(top * s.ratio), Math.floor((top + height) * s.ratio)]
+  const [low, high] = [Math.ceil(Math.max(top, RULER) * s.ratio), Math.floor((top + height) * s.ratio)]
   const middle = (top + height / 2) * s.ratio
   const half = (height / 2 - 2) * s.ratio * v.vertical
   const [outer, inner] = [buffer.ink(ink, alpha * 0.55), buffer.ink(ink, alpha)]

@@ -31,7 +31,8 @@ export class TileCache {
   private static readonly MOST = 4000
 
   constructor(
-    private readonly session: string,
+    /** Where the tiles of a lane are. */
+    private readonly address: (lane: string) => string,
     private readonly arrived: () => void,
     private readonly fetcher: (url: string) => Promise<ArrayBuffer> = fetchTile,
   ) {}
@@ -60,7 +61,7 @@ export class TileCache {
     }
     this.tiles.set(key, 'coming')
     const name = level === SINGLE ? 'samples' : String(level)
-    this.fetcher(`/api/sessions/${this.session}/tracks/${track}/tiles/${name}/${tile}`)
+    this.fetcher(this.address(track).replace('*', `${name}/${tile}`))
       .then((data) => {
         this.tiles.set(key, new Float32Array(data))
         this.arrived()

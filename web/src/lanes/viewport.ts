@@ -48,10 +48,15 @@ export function panBy(v: Viewport, px: number): void {
   keepInside(v)
 }
 
-/** Shows a hit with room before the attack: a fifth of the width, `span` frames in view. */
-export function showHit(v: Viewport, frame: number, span: number): void {
-  v.framesPerPx = span / Math.max(v.width, 1)
-  v.start = frame - span * 0.2
+/** Shows a hit with so many frames before the attack; `reach` more have to be seen after it. */
+export function showHit(v: Viewport, frame: number, room: number, reach: number): void {
+  v.framesPerPx = (room + Math.max(4 * room, reach)) / Math.max(v.width, 1)
+  v.start = frame - room
+}
+
+/** Frames before the attack: half a period of the lowest tone in view, of 60 Hz when it is not known. */
+export function roomBefore(lowestHz: number | null | undefined, rateHz: number): number {
+  return rateHz / (2 * (lowestHz ?? 60))
 }
 
 function keepInside(v: Viewport): void {

@@ -2,12 +2,14 @@ import { defineStore } from 'pinia'
 import { computed, reactive, ref, shallowRef } from 'vue'
 import { ask, client, type Job, type SessionDetail, type Track, type TrackPatch } from '../api/client'
 import { follow } from '../api/events'
-import { Transport, type MixRequest } from '../audio/transport'
+import { Transport, type MixRequest, type PlayRange } from '../audio/transport'
 import { makeViewport, showAll } from '../lanes/viewport'
+import { makeDesk } from './desk'
+import { ordered, sounding } from './deskRules'
 import { tellTrouble } from '../shared/notice'
 import type { Measure, Unit } from '../shared/units'
 
-export type Scope = 'pair' | 'apart' | 'session'
+export type Scope = 'pair' | 'apart' | 'group' | 'session'
 
 /** The open session: what the server says of it, and what this page listens to and looks at. */
 export const useSession = defineStore('session', () => {
@@ -18,15 +20,14 @@ export const useSession = defineStore('session', () => {
   const missing = ref(false)
   const unit = ref<Unit>('ms')
   const pair = reactive<{ a: string; b: string }>({ a: '', b: '' })
-  const scope = ref<Scope>('session')
-  const mono = ref(false)
-  /** The first of the pair minus the second is heard. */
-  const difference = ref(false)
-  const muted = reactive(new Set<string>())
-  const soloed = reactive(new Set<string>())
+  /** What a view has to hear while it is open, whatever the desk says. */
+  const scopeHere = ref<Scope | null>(null)
   const viewport = makeViewport()
+  /** Session frame of the hit that the lanes show. */
+  const hitShown = ref<number | null>(null)
   const transport = shallowRef<Transport | null>(null)
-  const heard = reactive({ playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0 })
+  const heard = reactive({ playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0, answerMs: 0 })
+  const desk = makeDesk(() => id.value, listen)
   let leave: (() => void) | null = null
   let loading: Promise<void> | null = null
   let again = false
@@ -39,10 +40,13 @@ export const useSession = defineStore('session', () => {
     speedMS: detail.value?.speed_m_s ?? 343.2,
     bpm: detail.value?.session.bpm ?? 120,
   }))
+  const scope = computed<Scope>(() => scopeHere.value ?? (desk.listening.value.scope as Scope))
   const anchorId = computed(() => detail.value?.session.anchor_id ?? tracks.value[0]?.id ?? '')
   const running = computed(() => [...jobs.values()].filter((j) => j.state === 'queued' || j.state === 'running'))
   const canUndo = computed(() => detail.value?.decisions.some((d) => d.state === 'done') ?? false)
   const canRedo = computed(() => detail.value?.decisions.some((d) => d.state === 'undone') ?? false)
+
+  const inOrder = computed(() => ordered(desk.state.value, tracks.value))
 
   function track(which: string): Track | undefined {
     return tracks.value.find((t) => t.id === which)
@@ -98,11 +102,13 @@ export const useSession = defineStore('session', () => {
       const rateWas = detail.value?.session.rate_hz
       const before = corrections()
       detail.value = got
+      desk.take(got.desk)
       missing.value = false
       settle(first)
       if (rateWas !== got.session.rate_hz && !first) makeTransport()
       // What is heard follows at once what was decided.
-      if (before !== corrections()) pushMix()
+      if (before !== corrections()) transport.value?.renew()
+      listen()
     } catch (e) {
       if ((e as { status?: number }).status === 404) missing.value = true
       else away.value = (e as Error).message
@@ -145,39 +151,76 @@ export const useSession = defineStore('session', () => {
     const made = new Transport(id.value, rateHz.value, changed, tellTrouble)
     transport.value = made
     made.state.frame = frame
-    made.hear(heard.corrected)
-    pushMix()
+    listen()
+  }
+
+  /** Tracks that belong to what is listened to, before mute and solo. */
+  function chosen(): string[] {
+    if (desk.listening.value.difference || scope.value === 'pair' || scope.value === 'apart') return [pair.a, pair.b]
+    const all = tracks.value.map((t) => t.id)
+    if (scope.value === 'session') return all
+    const [of, link] = [desk.group(pair.b), track(pair.b)?.link_id]
+    if (of) return all.filter((t) => of.tracks.includes(t))
+    // Without a group: the file it is a channel of, else the track alone.
+    return link ? tracks.value.filter((t) => t.link_id === link).map((t) => t.id) : [pair.b]
   }
 
   function mix(): MixRequest {
-    const chosen = scope.value !== 'session' || difference.value ? [pair.a, pair.b] : tracks.value.map((t) => t.id)
-    if (difference.value) return { tracks: chosen, centred: false, apart: false, difference: true, mono: mono.value }
-    const here = chosen.filter((t) => soloed.has(t))
-    const sounding = here.length > 0 ? here : chosen.filter((t) => !muted.has(t))
-    return { tracks: sounding, centred: scope.value === 'pair', apart: scope.value === 'apart', difference: false, mono: mono.value }
+    const { mono, difference, dim, swap, matched, click, speed } = desk.listening.value
+    const own = (id: string) => ({ pan: desk.lane(id).pan ?? null, level_db: desk.lane(id).level_db })
+    const heardTracks = difference ? chosen() : sounding(desk.state.value, chosen())
+    const placed = heardTracks.filter((t) => own(t).pan !== null || own(t).level_db !== 0)
+    const places = Object.fromEntries(placed.map((t) => [t, own(t)]))
+    const [centred, apart] = [!difference && scope.value === 'pair', !difference && scope.value === 'apart']
+    return { tracks: heardTracks, places, centred, apart, difference, mono, dim, swap, matched, click, speed }
   }
 
-  function pushMix(): void {
+  /** The loop, while it is on. */
+  function loop(): PlayRange | null {
+    const range = desk.state.value.range
+    return range?.on ? { from: range.from, to: range.to, repeat: true } : null
+  }
+
+  /** What sounds follows what the desk says; asks for nothing when it does already. */
+  function listen(): void {
+    if (transport.value && desk.listening.value.corrected !== heard.corrected) transport.value.hear(desk.listening.value.corrected)
     transport.value?.setMix(mix())
+    transport.value?.setLoop(loop())
+  }
+
+  function hearHere(which: Scope | null): void {
+    scopeHere.value = which
+    listen()
   }
 
   async function toggleSound(): Promise<void> {
     try {
+      const range = desk.state.value.range
+      const { playing, frame } = heard
+      // A loop that is on is begun before its first place, unless somebody stands in it.
+      if (!playing && range?.on && (frame < range.from || frame >= range.to)) {
+        transport.value?.seek(Math.max(viewport.first, range.from - range.pre_roll_s * rateHz.value))
+      }
       await transport.value?.toggle()
     } catch (e) {
       tellTrouble((e as Error).message)
     }
   }
 
-  function flip(set: Set<string>, which: string): void {
-    if (!set.delete(which)) set.add(which)
-    pushMix()
+  /** Plays a part once and stands at its beginning again. */
+  async function playOnce(from: number, to: number): Promise<void> {
+    try {
+      await transport.value?.play({ from: Math.round(from), to: Math.round(to), repeat: false })
+    } catch (e) {
+      tellTrouble((e as Error).message)
+    }
   }
 
-  async function decide(label: string, changes: { track_id: string; after: TrackPatch }[]): Promise<boolean> {
+  /** `byHand`: a group that moves together comes along. */
+  async function decide(label: string, changes: { track_id: string; after: TrackPatch }[], byHand = false): Promise<boolean> {
     try {
       const path = { session: id.value }
-      await ask(client.POST('/api/sessions/{session}/decisions', { params: { path }, body: { label, changes } }))
+      await ask(client.POST('/api/sessions/{session}/decisions', { params: { path }, body: { label, changes, with_groups: byHand } }))
       await reload()
       return true
     } catch (e) {
@@ -206,6 +249,7 @@ export const useSession = defineStore('session', () => {
   }
 
   function close(): void {
+    void desk.flush()
     leave?.()
     leave = null
     void transport.value?.dispose()
@@ -214,11 +258,12 @@ export const useSession = defineStore('session', () => {
     missing.value = false
     away.value = null
     jobs.clear()
-    muted.clear()
-    soloed.clear()
+    scopeHere.value = null
+    hitShown.value = null
+    desk.reset()
     Object.assign(pair, { a: '', b: '' })
     Object.assign(proposed, pair)
-    Object.assign(heard, { playing: false, frame: 0, blocks: 0, gaps: 0, context: 'none' })
+    Object.assign(heard, { playing: false, frame: 0, blocks: 0, gaps: 0, answerMs: 0, context: 'none' })
   }
 
   return {
@@ -229,11 +274,14 @@ export const useSession = defineStore('session', () => {
     missing,
     unit,
     pair,
+    desk,
+    scopeHere,
+    hitShown,
     scope,
-    mono,
-    difference,
-    muted,
-    soloed,
+    hearHere,
+    listen,
+    playOnce,
+    inOrder,
     viewport,
     transport,
     heard,
@@ -247,10 +295,8 @@ export const useSession = defineStore('session', () => {
     track,
     open,
     reload,
-    pushMix,
     toggleSound,
     choose,
-    flip,
     decide,
     walk,
     change,

@@ -112,6 +112,10 @@ pub struct PairMeasurement {
     pub propose_invert: bool,
     /// Proposed offset of B in frames: takes the lag out; 0 when undecided.
     pub propose_offset_frames: f64,
+    /// Lowest tone of weight in the hits of both tracks, in Hz; half its period is the room that a picture needs before the
+    /// attack. None when nothing was measured.
+    #[serde(default)]
+    pub lowest_hz: Option<f64>,
 }
 
 /// Measures B against A over their whole length, in blocks.
@@ -225,6 +229,7 @@ fn nothing(rate: SampleRate, reason: String) -> PairMeasurement {
         phase_turns: false,
         propose_invert: false,
         propose_offset_frames: 0.0,
+        lowest_hz: None,
     }
 }
 
@@ -268,6 +273,7 @@ fn finish(
         phase_turns: decided && lows != 0 && lows != e.sign,
         propose_invert,
         propose_offset_frames: proposal.offset_frames,
+        lowest_hz: response.lowest_hz(),
     })
 }
 

@@ -126,6 +126,20 @@ impl Response {
         }
     }
 
+    /// Lowest third-octave that holds a hundredth of the energy of the strongest one (−20 dB: what the eye still sees in the
+    /// waveform beside it), of both tracks together; none when there is no sound.
+    pub fn lowest_hz(&self) -> Option<f64> {
+        let edge = 2f64.powf(1.0 / 6.0);
+        let energy = |hz: f64| -> f64 {
+            self.bins_of(hz / edge, hz * edge)
+                .map(|k| f64::from(self.recorded.aa[k]) + f64::from(self.recorded.bb[k]))
+                .sum()
+        };
+        let bands = NOMINAL_HZ.map(|hz| (hz, energy(hz)));
+        let strongest = bands.iter().map(|b| b.1).fold(0.0, f64::max);
+        bands.iter().find(|b| strongest > 0.0 && b.1 >= 0.01 * strongest).map(|b| b.0)
+    }
+
     /// Σ|S_ab| over the coherent bins of a band.
     fn shared(&self, low: f64, high: f64) -> f64 {
         self.bins_of(low, high)

@@ -311,7 +311,7 @@ pub async fn accept_findings(
         many => format!("Accepted {} findings: {}", many.len(), many.join(" ")),
     };
     let changes = patches.into_iter().map(|(track_id, after)| NewChange { track_id, after }).collect();
-    let made = decisions::decide(state.db(), session, &NewDecision { label, changes }).await?;
+    let made = decisions::decide(state.db(), session, &NewDecision { label, changes, with_groups: false }).await?;
     state.workers.changed(session).await;
     Ok(HttpResponse::Created().json(made))
 }
@@ -336,7 +336,7 @@ pub async fn dismiss_finding(
     dismissed.insert(f.key, reason.into());
     let after = TrackPatch { dismissed: Some(dismissed), ..TrackPatch::default() };
     let label = format!("Put aside ({reason}): {}", f.finding.text);
-    let new = NewDecision { label, changes: vec![NewChange { track_id: row.id, after }] };
+    let new = NewDecision { label, changes: vec![NewChange { track_id: row.id, after }], with_groups: false };
     let made = decisions::decide(state.db(), session, &new).await?;
     state.workers.changed(session).await;
     Ok(HttpResponse::Created().json(made))

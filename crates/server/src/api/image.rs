@@ -160,7 +160,7 @@ pub async fn accept_repair(
     let texts: Vec<&str> =
         view.repair.findings.iter().filter(|f| !f.advice.is_empty()).map(|f| f.advice.as_str()).collect();
     let label = format!("Repaired {}: {}", asked.rows[0].name, texts.join(" "));
-    let made = decisions::decide(state.db(), asked.session, &NewDecision { label, changes }).await?;
+    let made = decisions::decide(state.db(), asked.session, &NewDecision { label, changes, with_groups: false }).await?;
     state.workers.changed(asked.session).await;
     Ok(HttpResponse::Created().json(made))
 }

@@ -2,9 +2,11 @@
 
 pub mod check;
 pub mod deliveries;
+pub mod desk;
 pub mod events;
 pub mod history;
 pub mod image;
+pub mod overlay;
 pub mod pairs;
 pub mod sessions;
 pub mod sound;
@@ -77,6 +79,7 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(sessions::remove_session)
             .service(sessions::remove_track)
             .service(sessions::load_demo)
+            .service(desk::change_desk)
             .service(upload::upload)
             .service(events::events)
             .service(events::list_jobs)
@@ -97,6 +100,7 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(image::accept_repair)
             .service(sound::tile)
             .service(sound::listen)
+            .service(overlay::overlay)
             .service(deliveries::request_delivery)
             .service(deliveries::list_deliveries)
             .service(deliveries::download_file)

@@ -2,6 +2,7 @@
 
 use super::{State, id};
 use crate::db::decisions::{self, Decision};
+use crate::db::desk::{self, Desk};
 use crate::db::sessions::{self, Session, SessionPatch, checked_name};
 use crate::db::tracks::{self, Track};
 use crate::error::{ErrorBody, ServerError};
@@ -27,6 +28,8 @@ pub struct SessionDetail {
     pub tracks: Vec<Track>,
     /// The history, oldest first.
     pub decisions: Vec<Decision>,
+    /// How it is looked at and listened to.
+    pub desk: Desk,
     /// Speed of sound at its temperature, m/s.
     pub speed_m_s: f64,
 }
@@ -81,6 +84,7 @@ pub async fn show_session(
     let rows = tracks::of_session(state.db(), session.id).await?;
     Ok(web::Json(SessionDetail {
         speed_m_s: marea_core::units::speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2),
+        desk: desk::get(state.db(), session.id).await?,
         decisions: decisions::list(state.db(), session.id).await?,
         tracks: rows.into_iter().map(Track::from).collect(),
         session,

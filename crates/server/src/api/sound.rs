@@ -3,13 +3,14 @@
 use super::{State, id, rate};
 use crate::db::{sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
-use crate::listen::wire::{Request, Trouble};
-use crate::listen::{Player, Reply};
+use crate::listen::player::{Command, Play, Player, Reply};
+use crate::listen::wire::{Request, Said};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use futures_util::StreamExt;
 use marea_core::measure::overview::LEVELS;
 use marea_core::signal::Source;
+use marea_core::units::SampleRate;
 use marea_media::work::overview_range;
 use std::os::unix::fs::FileExt;
 
@@ -74,6 +75,7 @@ pub async fn listen(
                 reply = replies.recv() => match reply {
                     Some(Reply::Block(bytes)) => if socket.binary(bytes).await.is_err() { return },
                     Some(Reply::Trouble(text)) => if say(&mut socket, &text).await.is_err() { return },
+                    Some(Reply::End(generation)) => if end(&mut socket, generation).await.is_err() { return },
                     None => break,
                 },
                 message = messages.next() => match message {
@@ -99,19 +101,27 @@ pub async fn listen(
 }
 
 async fn say(socket: &mut actix_ws::Session, message: &str) -> Result<(), actix_ws::Closed> {
-    let text = serde_json::to_string(&Trouble { kind: "trouble", message }).unwrap_or_default();
+    let text = serde_json::to_string(&Said { kind: "trouble", message, generation: 0 }).unwrap_or_default();
+    socket.text(text).await
+}
+
+async fn end(socket: &mut actix_ws::Session, generation: u32) -> Result<(), actix_ws::Closed> {
+    let text = serde_json::to_string(&Said { kind: "end", message: "", generation }).unwrap_or_default();
     socket.text(text).await
 }
 
 async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Request) -> Result<(), ServerError> {
     match request {
-        Request::Play { from, generation, mix } => {
+        Request::Play { from, generation, mix, range } => {
             let s = sessions::get(state.db(), session).await?;
-            let rows = tracks::of_session(state.db(), session).await?;
-            player.play(from, generation, mix, rows, rate(&s)?);
+            let tracks = tracks::of_session(state.db(), session).await?;
+            let rate = SampleRate::new(u64::from(rate(&s)?)).map_err(|e| ServerError::Conflict(e.to_string()))?;
+            // Whole frames sound as they are recorded, bit for bit; slowed down, a part of a frame does not matter.
+            let play = Play { from: from.floor(), generation, mix, range, tracks, rate, bpm: s.bpm };
+            player.tell(Command::Play(Box::new(play)));
         }
-        Request::Credit { blocks } => player.credit(blocks),
-        Request::Stop => player.stop(),
+        Request::Credit { blocks } => player.tell(Command::Credit(blocks.min(u32::MAX - 1))),
+        Request::Stop => player.tell(Command::Stop),
     }
     Ok(())
 }

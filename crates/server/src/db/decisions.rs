@@ -1,6 +1,7 @@
 //! The history: what was decided, with before and after. Undo and redo walk it.
 
-use super::tracks::{self, TrackPatch};
+use super::desk::Desk;
+use super::tracks::{self, TrackPatch, TrackRow};
 use crate::error::ServerError;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
@@ -58,6 +59,9 @@ pub struct NewDecision {
     pub label: String,
     /// Track and what it becomes.
     pub changes: Vec<NewChange>,
+    /// Moved by hand: members of a group that moves together come along by the same amount.
+    #[serde(default)]
+    pub with_groups: bool,
 }
 
 /// What one track shall become.
@@ -82,7 +86,8 @@ pub async fn list(db: &MySqlPool, session: Uuid) -> Result<Vec<Decision>, Server
     Ok(rows.into_iter().map(Decision::from).collect())
 }
 
-/// Carries a decision out and writes it down, all or nothing. What moves a track of a linked set moves the set.
+/// Carries a decision out and writes it down, all or nothing. What moves a track of a linked set moves the set;
+/// what moves one of a group by hand moves the group.
 ///
 /// # Errors
 /// [`ServerError::Invalid`] or [`ServerError::NotFound`]; nothing was changed.
@@ -90,6 +95,7 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
     let mut tx = db.begin().await?;
     let rate = lock(&mut tx, session).await?;
     let rows = tracks::of_session(&mut *tx, session).await?;
+    let grouped = if new.with_groups { Some(super::desk::get(&mut *tx, session).await?) } else { None };
     let mut changes: Vec<Change> = Vec::new();
     for wanted in &new.changes {
         let row = rows.iter().find(|r| r.id == wanted.track_id).ok_or(ServerError::NotFound("track"))?;
@@ -98,8 +104,8 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
     }
     for wanted in &new.changes {
         let row = rows.iter().find(|r| r.id == wanted.track_id).ok_or(ServerError::NotFound("track"))?;
-        let (Some(link), Some(offset)) = (row.link_id, wanted.after.offset_frames) else { continue };
-        for mate in rows.iter().filter(|r| r.link_id == Some(link) && r.id != row.id) {
+        let Some(offset) = wanted.after.offset_frames else { continue };
+        for mate in rows.iter().filter(|r| goes_along(&rows, grouped.as_ref(), row, r)) {
             if changes.iter().any(|c| c.track_id == mate.id && c.after.offset_frames.is_some()) {
                 continue;
             }
@@ -133,6 +139,15 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
     super::sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;
     Ok(Decision { id: done.last_insert_id(), label, changes, state: "done".into() })
+}
+
+/// Channels of one file stay together; so do members of a group that moves together, with the files they are of.
+fn goes_along(rows: &[TrackRow], desk: Option<&Desk>, moved: &TrackRow, other: &TrackRow) -> bool {
+    let of_one_file = |a: &TrackRow, b: &TrackRow| a.link_id.is_some() && a.link_id == b.link_id;
+    let file = rows.iter().filter(|r| r.id == moved.id || of_one_file(r, moved));
+    let mates: Vec<Uuid> = desk.map_or_else(Vec::new, |d| file.flat_map(|r| d.mates(r.id)).collect());
+    let along = rows.iter().any(|m| mates.contains(&m.id) && (m.id == other.id || of_one_file(m, other)));
+    other.id != moved.id && (along || of_one_file(moved, other))
 }
 
 fn push(changes: &mut Vec<Change>, track_id: Uuid, before: TrackPatch, after: TrackPatch) {

@@ -2,6 +2,7 @@
 
 pub mod checks;
 pub mod decisions;
+pub mod desk;
 pub mod images;
 pub mod jobs;
 pub mod measurements;

@@ -1,6 +1,6 @@
 //! Listening: stereo blocks of the session, as recorded and as corrected together, by the renderer that also delivers.
 
-mod player;
+mod matching;
+pub mod player;
+mod sound;
 pub mod wire;
-
-pub use player::{Player, Reply};

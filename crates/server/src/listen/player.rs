@@ -1,22 +1,51 @@
 //! One listener's thread: owns the open recordings and renders blocks as far ahead as the page asks for.
 
-use super::wire::{self, BLOCK_FRAMES, MixRequest};
+use super::matching::Key;
+use super::sound::Sound;
+use super::wire::{self, BLOCK_FRAMES, Header, MixRequest, PlayRange};
 use crate::db::tracks::TrackRow;
 use crate::store::Store;
 use bytes::Bytes;
-use marea_core::correct::Correction;
-use marea_core::measure::meter::{NullMeter, correlation, read_stereo};
-use marea_core::render::{Mix, TrackRenderer, Voice};
-use marea_core::signal::Placed;
+use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
+use std::ops::Range;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use tokio::sync::mpsc as tokio_mpsc;
 
+/// What is to be played.
+#[derive(Clone)]
+pub struct Play {
+    /// Session frame.
+    pub from: f64,
+    /// The page's count.
+    pub generation: u32,
+    /// What sounds.
+    pub mix: MixRequest,
+    /// Where it ends, or turns back.
+    pub range: Option<PlayRange>,
+    /// The session's tracks as they are carried now.
+    pub tracks: Vec<TrackRow>,
+    /// The session's rate.
+    pub rate: SampleRate,
+    /// The session's tempo.
+    pub bpm: f64,
+}
+
 /// What the thread is told.
-enum Command {
-    Play { from: i64, generation: u32, mix: MixRequest, tracks: Vec<TrackRow>, rate_hz: u32 },
+pub enum Command {
+    /// Play from now on.
+    Play(Box<Play>),
+    /// So many blocks more.
     Credit(u32),
+    /// No more blocks.
     Stop,
+    /// Levels in dB that match the loudness of a mix.
+    Matched {
+        /// Of what.
+        key: Key,
+        /// As corrected, as recorded.
+        db: [f64; 2],
+    },
 }
 
 /// What the thread gives.
@@ -25,6 +54,8 @@ pub enum Reply {
     Block(Bytes),
     /// A sentence for the person.
     Trouble(String),
+    /// The range of a generation has been sent to its end.
+    End(u32),
 }
 
 /// Handle of a listener's thread; dropping it ends the thread.
@@ -37,148 +68,202 @@ impl Player {
     pub fn start(store: Store) -> (Self, tokio_mpsc::Receiver<Reply>) {
         let (commands, inbox) = channel();
         let (outbox, replies) = tokio_mpsc::channel(64);
-        std::thread::spawn(move || run(&store, &inbox, &outbox));
+        // A weak hold on the thread's own inbox: only the handle keeps it open.
+        let own = commands.clone();
+        std::thread::spawn(move || Thread { store, inbox, outbox, own, known: Vec::new() }.run());
         (Self { commands }, replies)
     }
 
-    /// Plays from a frame on with the corrections the tracks carry now.
-    pub fn play(&self, from: i64, generation: u32, mix: MixRequest, tracks: Vec<TrackRow>, rate_hz: u32) {
-        let _ = self.commands.send(Command::Play { from, generation, mix, tracks, rate_hz });
+    /// Says something to the thread.
+    pub fn tell(&self, command: Command) {
+        let _ = self.commands.send(command);
     }
+}
 
-    /// Lets so many blocks more through.
-    pub fn credit(&self, blocks: u32) {
-        let _ = self.commands.send(Command::Credit(blocks));
-    }
-
-    /// Stops.
-    pub fn stop(&self) {
+impl Drop for Player {
+    fn drop(&mut self) {
+        // The thread holds a sender of its own for what is measured beside it, so it has to be told.
         let _ = self.commands.send(Command::Stop);
+        let _ = self.commands.send(Command::Credit(END));
     }
 }
 
 /// Blocks that may wait for the page at most, whatever it asks for.
 const MOST_CREDIT: u32 = 256;
+/// A credit that means: the page is gone.
+const END: u32 = u32::MAX;
+/// Matches that are remembered.
+const MOST_KNOWN: usize = 16;
+/// Fade at the seam of a loop, in samples.
+const SEAM: f64 = 240.0;
 
-fn run(store: &Store, inbox: &Receiver<Command>, outbox: &tokio_mpsc::Sender<Reply>) {
-    let mut next = inbox.recv().ok();
-    while let Some(command) = next {
-        next = match command {
-            Command::Play { from, generation, mix, tracks, rate_hz } => {
-                // In the order they were asked for: which is first decides what is left and what is subtracted.
-                let chosen: Vec<&TrackRow> =
-                    mix.tracks.iter().filter_map(|id| tracks.iter().find(|t| t.id == *id)).collect();
-                let mut files = Vec::new();
-                for t in chosen {
-                    match store.open_channel(&t.sha256, rate_hz, t.channel) {
-                        Ok(file) => files.push((t, file)),
-                        Err(_) => {
-                            let text = format!("The recording of “{}” is not in the store; the others play.", t.name);
-                            let _ = outbox.blocking_send(Reply::Trouble(text));
-                        }
-                    }
-                }
-                play(from, generation, &mix, &files, inbox, outbox)
-            }
-            Command::Credit(_) | Command::Stop => inbox.recv().ok(),
-        };
-    }
+struct Thread {
+    store: Store,
+    inbox: Receiver<Command>,
+    outbox: tokio_mpsc::Sender<Reply>,
+    own: Sender<Command>,
+    known: Vec<(Key, [f64; 2])>,
 }
 
-/// Sends blocks while there is credit; returns the command that ends this playing, none when the page is gone.
-fn play(
-    from: i64,
-    generation: u32,
-    mix: &MixRequest,
-    files: &[(&TrackRow, WorkFile)],
-    inbox: &Receiver<Command>,
-    outbox: &tokio_mpsc::Sender<Reply>,
-) -> Option<Command> {
-    let voices = |corrected: bool| Mix::new(voices(mix, files, corrected));
-    let (mut corrected, mut recorded) = (voices(true), voices(false));
-    let mut planes = [(); 4].map(|()| vec![0f32; BLOCK_FRAMES]);
-    let mut pair = [(); 2].map(|()| vec![0f32; BLOCK_FRAMES]);
-    let mut nulls = [NullMeter::default(), NullMeter::default()];
-    let (mut at, mut credit) = (from, 0u32);
-    loop {
-        // Take what is waiting; wait when there is nothing to do.
-        let command = if credit == 0 { Some(inbox.recv().ok()?) } else { inbox.try_recv().ok() };
-        match command {
-            Some(Command::Credit(n)) => {
-                credit = credit.saturating_add(n).min(MOST_CREDIT);
-                continue;
-            }
-            Some(other) => return Some(other),
-            None => {}
-        }
-        let [cl, cr, rl, rr] = &mut planes;
-        let nulls = &mut nulls;
-        let read = || -> Result<_, marea_core::signal::ReadError> {
-            let mut readings = Vec::new();
-            for ((m, l, r), null) in [(&mut corrected, cl, cr), (&mut recorded, rl, rr)].into_iter().zip(nulls) {
-                m.read(at, l, r)?;
-                let mut reading = read_stereo(l, r);
-                if (mix.centred || mix.difference) && m.voices.len() == 2 {
-                    // Two tracks in the middle: what matters is how they stand to each other.
-                    let [a, b] = &mut pair;
-                    m.voices[0].track.read(at, a)?;
-                    m.voices[1].track.read(at, b)?;
-                    reading.correlation = correlation(a, b).map(|c| c as f32);
-                    reading.null_depth_db = if mix.difference { null.push(a, b) } else { None };
+impl Thread {
+    fn run(mut self) {
+        let mut next = self.inbox.recv().ok();
+        while let Some(command) = next {
+            next = match command {
+                Command::Play(play) => self.play(&play),
+                Command::Credit(END) => None,
+                Command::Credit(_) | Command::Stop => self.inbox.recv().ok(),
+                Command::Matched { key, db } => {
+                    self.remember(key, db);
+                    self.inbox.recv().ok()
                 }
-                if mix.mono {
-                    for (x, y) in l.iter_mut().zip(r.iter_mut()) {
-                        let sum = 0.5 * (*x + *y);
-                        *x = sum;
-                        *y = sum;
-                    }
-                }
-                readings.push(reading);
-            }
-            Ok(readings)
-        };
-        match read() {
-            Ok(readings) => {
-                let bytes = wire::block(
-                    generation,
-                    at,
-                    [&readings[0], &readings[1]],
-                    [&planes[0], &planes[1], &planes[2], &planes[3]],
-                );
-                outbox.blocking_send(Reply::Block(bytes)).ok()?;
-            }
-            Err(e) => {
-                outbox.blocking_send(Reply::Trouble(format!("Playing stopped: {e}"))).ok()?;
-                return Some(Command::Stop);
-            }
-        }
-        at += BLOCK_FRAMES as i64;
-        credit -= 1;
-    }
-}
-
-/// Sides and level of every voice. One voice alone passes as it is, so that it is bit for bit what is delivered; more are
-/// brought down alike, as recorded and as corrected by the same factor.
-fn voices<'a>(mix: &MixRequest, files: &'a [(&TrackRow, WorkFile)], corrected: bool) -> Vec<Voice<'a>> {
-    let n = files.len() as f32;
-    let (apart, difference) = (mix.apart && files.len() == 2, mix.difference && files.len() == 2);
-    let level = if files.len() <= 1 || apart || difference { 1.0 } else { (1.4 / n.sqrt()).min(1.0) };
-    files
-        .iter()
-        .enumerate()
-        .map(|(nth, (t, file))| {
-            let correction = if corrected { t.correction() } else { Correction::default() };
-            let sides = match t.side.as_str() {
-                _ if difference && nth == 0 => [level; 2],
-                _ if difference => [-level; 2],
-                _ if apart && nth == 0 => [level, 0.0],
-                _ if apart => [0.0, level],
-                _ if files.len() == 1 || mix.centred => [level, level],
-                "left" => [level, 0.0],
-                "right" => [0.0, level],
-                _ => [level * std::f32::consts::FRAC_1_SQRT_2; 2],
             };
-            Voice { track: TrackRenderer::new(Placed { source: file, start: t.start_frame }, &correction), sides }
-        })
-        .collect()
+        }
+    }
+
+    fn remember(&mut self, key: Key, db: [f64; 2]) {
+        self.known.retain(|k| k.0 != key);
+        self.known.push((key, db));
+        if self.known.len() > MOST_KNOWN {
+            self.known.remove(0);
+        }
+    }
+
+    /// In the order they were asked for: which is first decides what is left and what is subtracted.
+    fn open(&self, play: &Play) -> Vec<(TrackRow, WorkFile)> {
+        let chosen = play.mix.tracks.iter().filter_map(|id| play.tracks.iter().find(|t| t.id == *id));
+        let mut files = Vec::new();
+        for t in chosen {
+            if let Ok(file) = self.store.open_channel(&t.sha256, play.rate.hz(), t.channel) {
+                files.push((t.clone(), file));
+            } else {
+                let text = format!("The recording of “{}” is not in the store; the others play.", t.name);
+                let _ = self.outbox.blocking_send(Reply::Trouble(text));
+            }
+        }
+        files
+    }
+
+    /// Sends blocks while there is credit; returns the command that ends this playing, none when the page is gone.
+    fn play(&mut self, play: &Play) -> Option<Command> {
+        let files = self.open(play);
+        let mut sound = Sound::new(&play.mix, &files, play.rate, play.bpm);
+        let range = play.range.filter(|r| (r.to - r.from) as f64 > 4.0 * SEAM * sound.speed);
+        let key = Key::of(&play.mix, &files, range.filter(|r| r.repeat).map_or_else(|| extent(&files), |r| r.from..r.to));
+        let mut matched: Option<[f64; 2]> = None;
+        if play.mix.matched {
+            matched = self.known.iter().find(|k| k.0 == key).map(|k| k.1);
+            match matched {
+                Some(db) => sound.level(db, true),
+                None => key.measure(&self.store, files.iter().map(|f| f.0.clone()).collect(), play.rate, self.own.clone()),
+            }
+        }
+        let mut path = Path { at: play.from, range, turned: false, speed: sound.speed };
+        let mut credit = 0u32;
+        loop {
+            // Take what is waiting; wait when there is nothing to do.
+            let command = if credit == 0 { Some(self.inbox.recv().ok()?) } else { self.inbox.try_recv().ok() };
+            match command {
+                Some(Command::Credit(END)) => return None,
+                Some(Command::Credit(n)) => {
+                    credit = credit.saturating_add(n).min(MOST_CREDIT);
+                    continue;
+                }
+                Some(Command::Matched { key: of, db }) => {
+                    if of == key {
+                        sound.level(db, false);
+                        matched = Some(db);
+                    }
+                    self.remember(of, db);
+                    continue;
+                }
+                Some(other) => return Some(other),
+                None => {}
+            }
+            let Some(count) = path.count() else {
+                self.outbox.blocking_send(Reply::End(play.generation)).ok()?;
+                return self.inbox.recv().ok();
+            };
+            match sound.read(path.at, count) {
+                Ok(readings) => {
+                    path.fade(&mut sound);
+                    let header = Header {
+                        generation: play.generation,
+                        frames: count as u32,
+                        start: path.at,
+                        speed: sound.speed as f32,
+                        matched_db: matched.map_or([f32::NAN; 2], |db| db.map(|v| v as f32)),
+                    };
+                    let bytes = wire::block(&header, [&readings[0], &readings[1]], sound.planes());
+                    self.outbox.blocking_send(Reply::Block(bytes)).ok()?;
+                }
+                Err(e) => {
+                    self.outbox.blocking_send(Reply::Trouble(format!("Playing stopped: {e}"))).ok()?;
+                    return Some(Command::Stop);
+                }
+            }
+            path.on(count);
+            credit -= 1;
+        }
+    }
+}
+
+/// From the first to the last frame that can sound.
+fn extent(files: &[(TrackRow, WorkFile)]) -> Range<i64> {
+    let rows = || files.iter().map(|(t, _)| t);
+    let first = rows().map(|t| t.start_frame).min().unwrap_or(0);
+    first..rows().map(|t| t.start_frame + t.frames).max().unwrap_or(first)
+}
+
+/// The way through the session: straight on, to an end, or round and round.
+struct Path {
+    at: f64,
+    range: Option<PlayRange>,
+    /// The loop was gone through once at least.
+    turned: bool,
+    speed: f64,
+}
+
+impl Path {
+    /// Samples of the next block; none behind the end.
+    fn count(&self) -> Option<usize> {
+        let Some(range) = self.range else { return Some(BLOCK_FRAMES) };
+        let left = (range.to as f64 - self.at) / self.speed;
+        if left > 0.0 {
+            Some((left.ceil() as usize).clamp(1, BLOCK_FRAMES))
+        } else if range.repeat {
+            // Begun behind the loop: straight on.
+            Some(BLOCK_FRAMES)
+        } else {
+            None
+        }
+    }
+
+    /// Out before the end and in after it, so that nothing clicks.
+    fn fade(&self, sound: &mut Sound) {
+        let Some(range) = self.range.filter(|r| self.at < r.to as f64) else { return };
+        let (from, to, seam) = (range.from as f64, range.to as f64, SEAM * self.speed);
+        let near = to - self.at < (BLOCK_FRAMES as f64) * self.speed + seam || (self.turned && self.at - from < seam);
+        if !near {
+            return;
+        }
+        let (at, speed, turned) = (self.at, self.speed, self.turned);
+        sound.shape(|n| {
+            let place = at + speed * n as f64;
+            let rise = if turned { (place - from) / seam } else { 1.0 };
+            rise.min((to - place) / seam).clamp(0.0, 1.0) as f32
+        });
+    }
+
+    fn on(&mut self, count: usize) {
+        let was = self.at;
+        self.at += count as f64 * self.speed;
+        if let Some(range) = self.range.filter(|r| r.repeat)
+            && was < range.to as f64
+            && self.at >= range.to as f64
+        {
+            self.at = range.from as f64;
+            self.turned = true;
+        }
+    }
 }

@@ -1,15 +1,16 @@
 //! What goes over the socket.
 //!
-//! The page sends JSON ([`Request`]). Blocks come back as little-endian bytes: generation `u32`, frames `u32`, first frame
-//! `i64`, then for as corrected and as recorded six `f32` each (peak left, peak right, RMS left, RMS right, correlation, null depth
-//! in dB, NaN for none), then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
+//! The page sends JSON ([`Request`]). Blocks come back as little-endian bytes ([`Header`]), then for as corrected and as
+//! recorded seven `f32` each (peak left, peak right, RMS left, RMS right, correlation, that below 200 Hz, null depth in dB, NaN
+//! for none), then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
 
 use bytes::Bytes;
 use marea_core::measure::meter::StereoReading;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use uuid::Uuid;
 
-/// Frames in a block.
+/// Frames in a block at most; the last before the end of a range has fewer.
 pub const BLOCK_FRAMES: usize = 2_048;
 
 /// What the page asks for.
@@ -19,11 +20,14 @@ pub enum Request {
     /// Blocks from a frame on, until stopped; older generations end.
     Play {
         /// Session frame.
-        from: i64,
+        from: f64,
         /// Counts the page's requests, so that late blocks are told from current ones.
         generation: u32,
         /// What sounds.
         mix: MixRequest,
+        /// Where it ends, or turns back.
+        #[serde(default)]
+        range: Option<PlayRange>,
     },
     /// So many blocks more may be sent.
     Credit {
@@ -34,52 +38,95 @@ pub enum Request {
     Stop,
 }
 
+/// A part of the session.
+#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
+pub struct PlayRange {
+    /// First session frame.
+    pub from: i64,
+    /// First session frame after it.
+    pub to: i64,
+    /// Again and again, else once.
+    pub repeat: bool,
+}
+
 /// What sounds.
 #[derive(Debug, Clone, PartialEq, Default, Deserialize)]
+#[serde(default)]
 pub struct MixRequest {
     /// Tracks, already without the muted ones.
     pub tracks: Vec<Uuid>,
+    /// Places and levels of those that have their own.
+    pub places: BTreeMap<Uuid, VoicePlace>,
     /// All in the middle: two tracks under comparison.
-    #[serde(default)]
     pub centred: bool,
     /// The first of two tracks left, the second right.
-    #[serde(default)]
     pub apart: bool,
     /// The first of two tracks minus the second: what is left when they agree.
-    #[serde(default)]
     pub difference: bool,
     /// Both sides summed.
-    #[serde(default)]
     pub mono: bool,
+    /// Left and right exchanged.
+    pub swap: bool,
+    /// 20 dB quieter.
+    pub dim: bool,
+    /// As recorded and as corrected at the same loudness.
+    pub matched: bool,
+    /// A click on every beat.
+    pub click: bool,
+    /// Part of the speed, 0.25 … 1; none for all of it.
+    pub speed: Option<f64>,
 }
 
-/// Said in JSON when something went wrong.
+/// Where and how loud one track is heard.
+#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
+pub struct VoicePlace {
+    /// −1 left … +1 right; none: by the side of the track.
+    pub pan: Option<f64>,
+    /// Level in dB.
+    pub level_db: f64,
+}
+
+/// Said in JSON: "trouble" with a message, "end" when a range has been played.
 #[derive(Debug, Serialize)]
-pub struct Trouble<'a> {
-    /// Always "trouble".
+pub struct Said<'a> {
+    /// Which of the two.
     #[serde(rename = "type")]
     pub kind: &'a str,
-    /// In a sentence.
+    /// In a sentence; empty at an end.
     pub message: &'a str,
+    /// Generation that ended.
+    pub generation: u32,
+}
+
+/// Beginning of a block, 32 bytes in this order.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Header {
+    /// Generation of the request.
+    pub generation: u32,
+    /// Frames of each plane.
+    pub frames: u32,
+    /// Session frame of the first of them.
+    pub start: f64,
+    /// Session frames from one to the next.
+    pub speed: f32,
+    /// Level in dB by which as corrected and as recorded were brought down to match; NaN while that is not known or not
+    /// wanted.
+    pub matched_db: [f32; 2],
 }
 
 /// One block.
-pub fn block(generation: u32, from: i64, readings: [&StereoReading; 2], planes: [&[f32]; 4]) -> Bytes {
-    let frames = planes[0].len();
-    let mut out = Vec::with_capacity(64 + frames * 16);
-    out.extend_from_slice(&generation.to_le_bytes());
-    out.extend_from_slice(&(frames as u32).to_le_bytes());
-    out.extend_from_slice(&from.to_le_bytes());
+pub fn block(header: &Header, readings: [&StereoReading; 2], planes: [&[f32]; 4]) -> Bytes {
+    let mut out = Vec::with_capacity(88 + planes[0].len() * 16);
+    out.extend_from_slice(&header.generation.to_le_bytes());
+    out.extend_from_slice(&header.frames.to_le_bytes());
+    out.extend_from_slice(&header.start.to_le_bytes());
+    let mut push = |v: f32| out.extend_from_slice(&v.to_le_bytes());
+    // The last keeps the header a multiple of eight bytes.
+    [header.speed, header.matched_db[0], header.matched_db[1], 0.0].into_iter().for_each(&mut push);
     for r in readings {
-        let (correlation, null) = (r.correlation.unwrap_or(f32::NAN), r.null_depth_db.unwrap_or(f32::NAN));
-        for v in [r.peak[0], r.peak[1], r.rms[0], r.rms[1], correlation, null] {
-            out.extend_from_slice(&v.to_le_bytes());
-        }
+        let told = [r.correlation, r.low_correlation, r.null_depth_db].map(|v| v.unwrap_or(f32::NAN));
+        [r.peak[0], r.peak[1], r.rms[0], r.rms[1], told[0], told[1], told[2]].into_iter().for_each(&mut push);
     }
-    for plane in planes {
-        for v in plane {
-            out.extend_from_slice(&v.to_le_bytes());
-        }
-    }
+    planes.into_iter().flatten().copied().for_each(&mut push);
     out.into()
 }

@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
-import LaneStack from '../../lanes/LaneStack.vue'
-import type { Lane } from '../../lanes/paint'
-import { panBy, showAll, showHit, stretch, zoomAt } from '../../lanes/viewport'
+import LanesPanel from '../../lanes/LanesPanel.vue'
+import { useLaneActions } from '../../lanes/useLaneActions'
+import { panBy, roomBefore, showAll, showHit, stretch, zoomAt } from '../../lanes/viewport'
 import { useSurface } from '../../plot/surface'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { tellTrouble } from '../../shared/notice'
 import { palette } from '../../shared/theme'
-import { fixed, noOffset, parseOffset, samples, span, type Unit } from '../../shared/units'
+import { fixed, samples, span, type Unit } from '../../shared/units'
 import AgreementPlot from './AgreementPlot.vue'
 import { paintPhase, paintSum } from '../../plot/response'
 import { usePair } from './usePair'
@@ -17,6 +17,8 @@ import { usePair } from './usePair'
 const store = useSession()
 const route = useRoute()
 const { view, sum, trouble, running, reset } = usePair()
+const actions = useLaneActions()
+const flip = () => void actions.flip(store.pair.b)
 const all = ref(false)
 const hit = ref(-1)
 /** Lag that is tried on the plot and not decided yet; none: what the track carries. */
@@ -32,21 +34,8 @@ const offsetB = computed(() => b.value?.correction.offset_frames ?? 0)
 const carriedLag = computed(() => offsetA.value - offsetB.value)
 const lagShown = computed(() => tried.value ?? carriedLag.value)
 
-const lanes = computed<Lane[]>(() => {
-  const chosen = all.value ? store.tracks : [a.value, b.value].filter((t) => t !== undefined)
-  return chosen.map((t) => ({
-    id: t.id,
-    name: t.name,
-    startFrame: t.start_frame,
-    frames: t.frames,
-    offset: t.id === store.pair.b && tried.value !== null ? offsetA.value - tried.value : t.correction.offset_frames,
-    invert: t.correction.invert,
-    gain: 10 ** (t.correction.gain_db / 20),
-    anchor: t.id === store.anchorId,
-    dim: store.muted.has(t.id) || (store.soloed.size > 0 && !store.soloed.has(t.id)),
-  }))
-})
-const laneHeight = computed(() => (all.value ? Math.max(28, Math.min(76, 250 / Math.max(lanes.value.length, 1))) : 108))
+const laneHeight = computed(() => (all.value ? Math.max(28, Math.min(76, 250 / Math.max(store.tracks.length, 1))) : 96))
+const triedLane = computed(() => (tried.value === null ? null : { id: store.pair.b, offset: offsetA.value - tried.value }))
 /** Hits where they sound now: with the anchor's own offset. */
 const hits = computed(() => (m.value?.hit_frames ?? []).map((h) => h + offsetA.value))
 
@@ -67,7 +56,8 @@ watch(
   () => {
     tried.value = null
     hit.value = -1
-    store.pushMix()
+    store.hitShown = null
+    store.listen()
   },
 )
 watch(m, (now, before) => {
@@ -82,7 +72,7 @@ function goToFrame(frame: number): void {
   const near = hits.value.findIndex((h) => Math.abs(h - frame) < store.rateHz * 0.02)
   if (near >= 0) return goToHit(near)
   hit.value = -1
-  showHit(store.viewport, frame + Math.min(0, Number(route.query.lag ?? 0)), hitSpan())
+  showAttack(frame, Number(route.query.lag ?? 0))
 }
 
 /** Hits drawn or removed by hand belong to the anchor of the pair; the check follows. */
@@ -105,18 +95,18 @@ function strongest(count: number): number {
   return Math.floor(count / 3)
 }
 
-/** Twelve milliseconds in view, a fifth of them before the attack; more for far microphones. */
-function hitSpan(): number {
-  const lag = Math.abs(m.value?.lag_frames ?? 0)
-  return Math.max(store.rateHz * 0.012, lag * 1.8)
+/** Half a period of the lowest tone before the attack, always; after it as much as the lag needs. */
+function showAttack(frame: number, lag: number): void {
+  showHit(store.viewport, frame + Math.min(0, lag), roomBefore(m.value?.lowest_hz, store.rateHz), Math.abs(m.value?.lag_frames ?? lag) * 1.8)
+  store.hitShown = frame
 }
 
 function goToHit(index: number): void {
   const frame = hits.value[index]
   if (frame === undefined) return
   hit.value = index
-  // Room for an arrival before the anchor's: the earlier of the two is a fifth from the left.
-  showHit(store.viewport, frame + Math.min(0, m.value?.lag_frames ?? 0), hitSpan())
+  // The earlier of the two has the room before it.
+  showAttack(frame, m.value?.lag_frames ?? 0)
 }
 
 function stepHit(by: number): void {
@@ -127,14 +117,14 @@ function stepHit(by: number): void {
   goToHit(Math.max(next, 0))
 }
 
-async function setOffset(offset: number, invert: boolean, label: string): Promise<void> {
+async function setOffset(offset: number, invert: boolean, label: string, byHand = false): Promise<void> {
   if (!b.value) return
   const rounded = Math.round(offset * 100) / 100
   if (rounded === offsetB.value && invert === b.value.correction.invert) {
     tried.value = null
     return
   }
-  if (await store.decide(label, [{ track_id: b.value.id, after: { offset_frames: rounded, invert } }])) tried.value = null
+  if (await store.decide(label, [{ track_id: b.value.id, after: { offset_frames: rounded, invert } }], byHand)) tried.value = null
 }
 
 /** Takes the measured lag out and sets the proposed polarity; or what is tried on the plot. */
@@ -153,40 +143,13 @@ function apply(): void {
 
 function nudge(frames: number): void {
   if (!b.value) return
-  void setOffset(offsetB.value + frames, b.value.correction.invert, `${b.value.name} nudged by ${samples(frames)} samples`)
-}
-
-function flip(): void {
-  const t = b.value
-  if (!t) return
-  void store.decide(`${t.name} turned ${t.correction.invert ? 'upright' : 'over'}`, [{ track_id: t.id, after: { invert: !t.correction.invert } }])
+  void setOffset(offsetB.value + frames, b.value.correction.invert, `${b.value.name} nudged by ${samples(frames)} samples${actions.along(b.value.id)}`, true)
 }
 
 function typed(e: Event): void {
   const input = e.target as HTMLInputElement
-  const value = parseOffset(input.value, store.measure)
-  if (value === null) tellTrouble(noOffset(input.value))
-  else void setOffset(value, b.value?.correction.invert ?? false, `${b.value?.name}: offset typed as ${input.value}`)
+  if (b.value) void actions.place(b.value.id, input.value)
   input.value = samples(offsetB.value)
-}
-
-/** An offset typed into a lane. Tracks of one file move together; that is the server's rule, and it is said. */
-async function place(id: string, text: string): Promise<void> {
-  const t = store.track(id)
-  const value = parseOffset(text, store.measure)
-  if (!t) return
-  if (value === null) {
-    tellTrouble(noOffset(text))
-    return
-  }
-  const mates = t.link_id ? store.tracks.filter((o) => o.link_id === t.link_id).length - 1 : 0
-  const label = `${t.name}: offset typed as ${text}${mates > 0 ? `, ${mates} more of its file moved with it` : ''}`
-  await store.decide(label, [{ track_id: id, after: { offset_frames: value } }])
-}
-
-function gain(e: Event): void {
-  const value = Number((e.target as HTMLInputElement).value)
-  if (b.value && Number.isFinite(value)) void store.decide(`${b.value.name}: gain ${fixed(value, 1)} dB`, [{ track_id: b.value.id, after: { gain_db: value } }])
 }
 
 function swap(): void {
@@ -267,26 +230,7 @@ useKeys('Lanes', [
         </div>
       </div>
       <div class="lanes">
-        <LaneStack
-          :key="store.id"
-          :session="store.id"
-          :lanes="lanes"
-          :viewport="store.viewport"
-          :rate-hz="store.rateHz"
-          :lane-height="laneHeight"
-          :cursor="store.heard.frame"
-          :hits="hits"
-          :measure="store.measure"
-          :unit="store.unit"
-          :muted="store.muted"
-          :soloed="store.soloed"
-          :selected="[store.pair.a, store.pair.b]"
-          @seek="store.transport?.seek($event)"
-          @mute="store.flip(store.muted, $event)"
-          @solo="store.flip(store.soloed, $event)"
-          @select="select"
-          @offset="place"
-        />
+        <LanesPanel :key="store.id" :all="all" :usual="laneHeight" :hits="hits" :tried="triedLane" @select="select" />
       </div>
       <p class="sentence" :class="m?.verdict" data-test="sentence" :data-verdict="m?.verdict" role="status">
         <template v-if="sentence"><b :class="m && m.sign < 0 ? 'caution' : ''">{{ m && m.sign < 0 ? '▼' : m && m.sign > 0 ? '▲' : '?' }}</b> {{ sentence }}</template>
@@ -339,7 +283,7 @@ useKeys('Lanes', [
           <p v-if="m?.phase_turns" class="caution turns">Phase turns with frequency: the arrival and the lows disagree. Judge by the sum, then by ear.</p>
           <div class="hand">
             <label>Offset <input :value="samples(offsetB)" data-test="offset" aria-label="Offset of the moved track; any unit" @change="typed" /></label>
-            <label>Gain <input type="number" step="0.1" min="-60" max="24" :value="b?.correction.gain_db" aria-label="Gain in dB" @change="gain" /> dB</label>
+            <label>Gain <input type="number" step="0.1" min="-60" max="24" :value="b?.correction.gain_db" aria-label="Gain in dB" @change="b && actions.gain(b.id, ($event.target as HTMLInputElement).value)" /> dB</label>
           </div>
           <div class="buttons">
             <el-button type="primary" size="small" :disabled="!m" title="Enter" data-test="apply" @click="apply">
@@ -383,9 +327,9 @@ useKeys('Lanes', [
 .lanes {
   flex: 0 1 auto;
   min-height: 60px;
-  max-height: 40%;
-  overflow-y: auto;
-  overflow-x: hidden;
+  max-height: 44%;
+  display: flex;
+  flex-direction: column;
 }
 .plots {
   flex: 1;

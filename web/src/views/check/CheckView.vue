@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, client } from '../../api/client'
-import { showHit } from '../../lanes/viewport'
+import { roomBefore, showHit } from '../../lanes/viewport'
 import { useSurface } from '../../plot/surface'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
@@ -54,7 +54,7 @@ function openCell(r: number, m: number): void {
   const lag = cell.lag_frames ?? 0
   const offset = store.track(home)?.correction.offset_frames ?? 0
   void router.push({ name: 'align', params: { session: store.id }, query: hit === undefined ? {} : { hit: String(Math.round(hit + offset)), lag: String(Math.round(lag)) } })
-  if (hit !== undefined) showHit(store.viewport, hit + offset + Math.min(0, lag), Math.max(store.rateHz * 0.012, Math.abs(lag) * 1.8))
+  if (hit !== undefined) showHit(store.viewport, hit + offset + Math.min(0, lag), roomBefore(null, store.rateHz), Math.abs(lag) * 1.8)
 }
 
 async function cancel(): Promise<void> {

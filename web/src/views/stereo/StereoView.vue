@@ -50,19 +50,14 @@ const short = (place: string) => SHORT[place] ?? place
 const signed = (v: number | null | undefined, digits: number, unit = '') => (v === null || v === undefined ? 'no signal' : `${v > 0 ? '+' : ''}${fixed(v, digits)}${unit}`)
 
 // What is heard here is these two, hard left and right: the picture is of what sounds.
-const before = store.scope
 function hearSet(): void {
   if (channels.value.length !== 2) return
   store.choose(channels.value[0]!, channels.value[1]!)
-  store.scope = 'apart'
-  store.pushMix()
+  store.hearHere('apart')
 }
 onMounted(hearSet)
 watch(channels, (now, was) => now.join() !== was.join() && chosen.value !== 'pair' && hearSet())
-onBeforeUnmount(() => {
-  store.scope = before
-  store.pushMix()
-})
+onBeforeUnmount(() => store.hearHere(null))
 watch(
   () => [store.heard.frame, store.heard.corrected] as const,
   () => {

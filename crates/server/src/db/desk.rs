@@ -1,0 +1,273 @@
+//! How a session is looked at and listened to: order, groups, markers, and what sounds. Nothing of it is measured or delivered.
+
+use crate::error::ServerError;
+use serde::{Deserialize, Serialize};
+use sqlx::types::Json;
+use sqlx::{MySqlExecutor, MySqlPool};
+use std::collections::{BTreeMap, HashSet};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// One lane.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct LaneDesk {
+    /// Times the usual height, 0.4 … 6.
+    pub height: f64,
+    /// Not shown.
+    pub hidden: bool,
+    /// Not heard.
+    pub muted: bool,
+    /// Heard alone.
+    pub soloed: bool,
+    /// Place between left (−1) and right (+1); none: by the side of the track.
+    pub pan: Option<f64>,
+    /// Listening level in dB, −60 … 12.
+    pub level_db: f64,
+}
+
+impl Default for LaneDesk {
+    fn default() -> Self {
+        Self { height: 1.0, hidden: false, muted: false, soloed: false, pan: None, level_db: 0.0 }
+    }
+}
+
+/// Tracks that are looked at, heard and corrected together.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct Group {
+    /// Id.
+    pub id: Uuid,
+    /// Name.
+    pub name: String,
+    /// One of eight colours.
+    pub colour: u8,
+    /// Members; a track is in one group at most.
+    pub tracks: Vec<Uuid>,
+    /// Only its head is shown.
+    pub folded: bool,
+    /// Not shown.
+    pub hidden: bool,
+    /// Not heard.
+    pub muted: bool,
+    /// Heard alone.
+    pub soloed: bool,
+    /// A member that is moved by hand takes the others with it.
+    pub together: bool,
+}
+
+/// A named place.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Marker {
+    /// Session frame.
+    pub frame: i64,
+    /// Name.
+    pub name: String,
+}
+
+/// What is played again and again.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct LoopRange {
+    /// First session frame.
+    pub from: i64,
+    /// First session frame after it.
+    pub to: i64,
+    /// Playing stays in it.
+    pub on: bool,
+    /// Seconds that are played before it the first time, 0 … 30.
+    pub pre_roll_s: f64,
+}
+
+/// How it is listened to.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct Listening {
+    /// pair, apart, group or session.
+    pub scope: String,
+    /// As corrected, else as recorded.
+    pub corrected: bool,
+    /// Both sides summed.
+    pub mono: bool,
+    /// The first of the pair minus the second.
+    pub difference: bool,
+    /// 20 dB quieter.
+    pub dim: bool,
+    /// Left and right exchanged.
+    pub swap: bool,
+    /// As recorded and as corrected at the same loudness.
+    pub matched: bool,
+    /// A click on every beat.
+    pub click: bool,
+    /// 0.25 … 1 of the speed.
+    pub speed: f64,
+}
+
+impl Default for Listening {
+    fn default() -> Self {
+        let no = false;
+        Self { scope: "session".into(), corrected: true, mono: no, difference: no, dim: no, swap: no, matched: no, click: no, speed: 1.0 }
+    }
+}
+
+/// The whole of it.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct Desk {
+    /// Tracks in the order of their lanes; those that are not named follow in the order of the session.
+    pub order: Vec<Uuid>,
+    /// Lanes that differ from the usual.
+    pub lanes: BTreeMap<Uuid, LaneDesk>,
+    /// Groups.
+    pub groups: Vec<Group>,
+    /// Markers.
+    pub markers: Vec<Marker>,
+    /// Loop.
+    pub range: Option<LoopRange>,
+    /// Listening.
+    pub listening: Listening,
+    /// clock, bars or samples.
+    pub ruler: String,
+    /// Columns shown beside name, offset and polarity.
+    pub columns: Vec<String>,
+}
+
+/// What changes: what is not given stays. Of lanes, those given are replaced one by one.
+#[derive(Debug, Clone, Default, Deserialize, ToSchema)]
+#[allow(missing_docs)] // The fields are those of the desk.
+pub struct DeskPatch {
+    pub order: Option<Vec<Uuid>>,
+    pub lanes: Option<BTreeMap<Uuid, LaneDesk>>,
+    pub groups: Option<Vec<Group>>,
+    pub markers: Option<Vec<Marker>>,
+    /// A loop that ends where it begins is none.
+    pub range: Option<LoopRange>,
+    pub listening: Option<Listening>,
+    pub ruler: Option<String>,
+    pub columns: Option<Vec<String>>,
+}
+
+/// Scopes of listening.
+pub const SCOPES: [&str; 4] = ["pair", "apart", "group", "session"];
+/// Rulers.
+pub const RULERS: [&str; 3] = ["clock", "bars", "samples"];
+/// Colours a group can have.
+pub const COLOURS: u8 = 8;
+
+impl Desk {
+    /// Takes a change over.
+    ///
+    /// # Errors
+    /// [`ServerError::Invalid`] for what makes no sense; the desk is then as it was.
+    pub fn change(&mut self, p: DeskPatch) -> Result<(), ServerError> {
+        let mut next = self.clone();
+        if let Some(v) = p.order {
+            next.order = v;
+        }
+        next.lanes.extend(p.lanes.unwrap_or_default());
+        next.lanes.retain(|_, lane| *lane != LaneDesk::default());
+        if let Some(v) = p.groups {
+            next.groups = v;
+        }
+        if let Some(v) = p.markers {
+            next.markers = v;
+            next.markers.sort_by_key(|m| m.frame);
+        }
+        if let Some(v) = p.range {
+            next.range = (v.to > v.from).then_some(v);
+        }
+        if let Some(v) = p.listening {
+            next.listening = v;
+        }
+        if let Some(v) = p.ruler {
+            next.ruler = v;
+        }
+        if let Some(v) = p.columns {
+            next.columns = v;
+        }
+        next.check()?;
+        *self = next;
+        Ok(())
+    }
+
+    fn check(&self) -> Result<(), ServerError> {
+        let refuse = |what: &str| Err(ServerError::Invalid(what.into()));
+        let within = |v: f64, low: f64, high: f64| v.is_finite() && (low..=high).contains(&v);
+        if self.lanes.values().any(|l| !within(l.height, 0.4, 6.0)) {
+            return refuse("a lane is 0.4 to 6 times as high as usual");
+        }
+        if self.lanes.values().any(|l| !within(l.level_db, -60.0, 12.0)) {
+            return refuse("a listening level lies between -60 and 12 dB");
+        }
+        if self.lanes.values().any(|l| l.pan.is_some_and(|p| !within(p, -1.0, 1.0))) {
+            return refuse("a place in the stereo image lies between -1 and 1");
+        }
+        let mut seen = HashSet::new();
+        for g in &self.groups {
+            super::sessions::checked_name(&g.name, "group")?;
+            if g.colour >= COLOURS {
+                return refuse("there are eight colours");
+            }
+            if let Some(twice) = g.tracks.iter().find(|t| !seen.insert(**t)) {
+                return refuse(&format!("track {twice} is in two groups"));
+            }
+        }
+        if self.groups.len() > 100 || self.markers.len() > 2_000 || self.lanes.len() > 4_000 || self.order.len() > 4_000 {
+            return refuse("there are at most 100 groups and 2000 markers");
+        }
+        if self.markers.iter().any(|m| m.name.chars().count() > 200) {
+            return refuse("the name of a marker has at most 200 characters");
+        }
+        if self.range.is_some_and(|r| !within(r.pre_roll_s, 0.0, 30.0)) {
+            return refuse("a pre-roll lasts 0 to 30 s");
+        }
+        if !within(self.listening.speed, 0.25, 1.0) {
+            return refuse("the speed lies between 25 and 100 %");
+        }
+        if !SCOPES.contains(&self.listening.scope.as_str()) {
+            return refuse("there is no such part of the session to listen to");
+        }
+        if !self.ruler.is_empty() && !RULERS.contains(&self.ruler.as_str()) {
+            return refuse("there is no such ruler");
+        }
+        if self.columns.len() > 20 || self.columns.iter().any(|c| c.chars().count() > 20) {
+            return refuse("there are no such columns");
+        }
+        Ok(())
+    }
+
+    /// The other members of a group that moves together.
+    pub fn mates(&self, track: Uuid) -> impl Iterator<Item = Uuid> {
+        let group = self.groups.iter().find(|g| g.together && g.tracks.contains(&track));
+        group.into_iter().flat_map(|g| g.tracks.iter().copied()).filter(move |t| *t != track)
+    }
+}
+
+/// The desk of a session; an untouched one when nothing was set yet.
+///
+/// # Errors
+/// As the database says.
+pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Desk, ServerError> {
+    let row: Option<(Json<Desk>,)> =
+        sqlx::query_as("SELECT state FROM desks WHERE session_id = ?").bind(session).fetch_optional(db).await?;
+    Ok(row.map(|r| r.0.0).unwrap_or_default())
+}
+
+/// Changes the desk; two windows that change different things both keep theirs.
+///
+/// # Errors
+/// [`ServerError::Invalid`]; nothing was changed.
+pub async fn patch(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<Desk, ServerError> {
+    let mut tx = db.begin().await?;
+    // One at a time in a session; there is a row to lock only in the session itself.
+    sqlx::query("SELECT id FROM sessions WHERE id = ? FOR UPDATE").bind(session).fetch_one(&mut *tx).await?;
+    let mut desk = get(&mut *tx, session).await?;
+    desk.change(change)?;
+    sqlx::query("REPLACE INTO desks (session_id, state) VALUES (?, ?)")
+        .bind(session)
+        .bind(Json(&desk))
+        .execute(&mut *tx)
+        .await?;
+    super::sessions::touch(&mut *tx, session).await?;
+    tx.commit().await?;
+    Ok(desk)
+}

@@ -1,0 +1,60 @@
+//! Loudness of a mix as corrected and as recorded, measured beside the playing so that nothing waits for it.
+
+use super::player::Command;
+use super::sound::Sound;
+use super::wire::MixRequest;
+use crate::db::tracks::TrackRow;
+use crate::store::Store;
+use marea_core::measure::loudness::{loudness, matched, stretches};
+use marea_core::units::SampleRate;
+use marea_media::work::WorkFile;
+use std::ops::Range;
+use std::sync::mpsc::Sender;
+
+/// What decides the loudness: the same key, the same match.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Key {
+    mix: MixRequest,
+    carried: Vec<(uuid::Uuid, f64, bool, f64)>,
+    range: Range<i64>,
+}
+
+impl Key {
+    /// Of a mix over a range.
+    pub fn of(mix: &MixRequest, files: &[(TrackRow, WorkFile)], range: Range<i64>) -> Self {
+        // Neither of these changes how loud one way is against the other.
+        let mix = MixRequest { dim: false, click: false, speed: None, swap: false, ..mix.clone() };
+        let carried = files.iter().map(|(t, _)| (t.id, t.offset_frames, t.invert, t.gain_db)).collect();
+        Self { mix, carried, range }
+    }
+
+    /// Measures in a thread of its own and tells the player; what cannot be read matches nothing.
+    pub fn measure(&self, store: &Store, rows: Vec<TrackRow>, rate: SampleRate, tell: Sender<Command>) {
+        let (key, store) = (self.clone(), store.clone());
+        std::thread::spawn(move || {
+            let db = key.levels(&store, rows, rate).unwrap_or([0.0; 2]);
+            let _ = tell.send(Command::Matched { key, db });
+        });
+    }
+
+    fn levels(&self, store: &Store, rows: Vec<TrackRow>, rate: SampleRate) -> Option<[f64; 2]> {
+        let files: Vec<(TrackRow, WorkFile)> = rows
+            .into_iter()
+            .filter_map(|t| store.open_channel(&t.sha256, rate.hz(), t.channel).ok().map(|file| (t, file)))
+            .collect();
+        let mut sound = Sound::new(&self.mix, &files, rate, 120.0);
+        let parts = stretches(self.range.clone(), rate);
+        let mut told = [None; 2];
+        for (way, told) in told.iter_mut().enumerate() {
+            *told = loudness(&parts, rate, |frame, l, r| {
+                sound.read(frame as f64, l.len())?;
+                let planes = sound.planes();
+                l.copy_from_slice(planes[2 * way]);
+                r.copy_from_slice(planes[2 * way + 1]);
+                Ok(())
+            })
+            .ok()?;
+        }
+        Some(matched(told))
+    }
+}

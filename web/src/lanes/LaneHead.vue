@@ -1,0 +1,128 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { Track } from '../api/client'
+import type { Group, Lane as LaneDesk } from '../session/deskRules'
+import { fixed, samples, span, type Measure, type Unit } from '../shared/units'
+import { shownColumns, type Column } from './columns'
+import type { Lane } from './rows'
+
+const props = defineProps<{
+  lane: Lane
+  track: Track
+  desk: LaneDesk
+  group: Group | null
+  columns: readonly string[]
+  unit: Unit
+  measure: Measure
+  policy: string
+  latency: string
+  selected: boolean
+  picked: boolean
+}>()
+const emit = defineEmits<{
+  select: []
+  pick: []
+  offset: [text: string]
+  gain: [text: string]
+  flip: []
+  desk: [part: Partial<LaneDesk>]
+  menu: [e: MouseEvent]
+  grab: [e: PointerEvent]
+  shift: [by: -1 | 1]
+  resize: [e: PointerEvent]
+}>()
+
+const typing = ref(false)
+const shown = computed(() => shownColumns(props.columns))
+
+const TEXTS: Partial<Record<Column, () => string>> = {
+  source: () => props.track.source,
+  role: () => props.track.role,
+  latency: () => props.latency,
+  policy: () => props.policy,
+}
+
+function typed(e: Event): void {
+  if (!typing.value) return
+  typing.value = false
+  const text = (e.target as HTMLInputElement).value.trim()
+  if (text !== '' && text !== samples(props.lane.offset)) emit('offset', text)
+}
+
+function choose(e: MouseEvent): void {
+  if (e.ctrlKey || e.metaKey || e.shiftKey) emit('pick')
+  else emit('select')
+}
+
+/** A place as typed: L, R, C or −100 … 100. */
+function pan(text: string): void {
+  const clean = text.trim().toLowerCase().replace('\u2212', '-').replace(',', '.')
+  const words: Record<string, number | null> = { l: -1, r: 1, c: 0, '': null }
+  const value = clean in words ? words[clean]! : Number(clean) / 100
+  emit('desk', { pan: value === null || Number.isNaN(value) ? null : Math.max(-1, Math.min(1, value)) })
+}
+
+const panText = computed(() => {
+  const p = props.desk.pan
+  if (p === null) return ''
+  return Math.abs(p) === 1 ? (p < 0 ? 'L' : 'R') : p === 0 ? 'C' : fixed(p * 100, 0)
+})
+
+function level(text: string): void {
+  const value = Number(text.replace('\u2212', '-').replace(',', '.'))
+  emit('desk', { level_db: Number.isFinite(value) ? Math.max(-60, Math.min(12, value)) : 0 })
+}
+
+const valueOf = (e: Event) => (e.target as HTMLInputElement).value
+</script>
+
+<template>
+  <div
+    class="lane"
+    :class="{ selected, picked }"
+    :style="group ? { borderLeftColor: `var(--group-${group.colour})` } : {}"
+    :data-lane="lane.name"
+    :data-offset="lane.offset"
+    :data-inverted="lane.invert"
+    :data-muted="desk.muted"
+  >
+    <button
+      class="plain grip"
+      :title="`drag ${lane.name} up or down; or focus and ↑ ↓`"
+      data-test="grip"
+      @pointerdown="emit('grab', $event)"
+      @keydown.up.stop.prevent="emit('shift', -1)"
+      @keydown.down.stop.prevent="emit('shift', 1)"
+    >
+      ⋮
+    </button>
+    <button class="plain name" :title="`${lane.name} (Ctrl: pick several)`" @click="choose">
+      <i v-if="lane.anchor" class="anchor" title="anchor: stays as it is" />{{ lane.name }}
+    </button>
+    <input
+      v-if="typing"
+      class="number typed"
+      :aria-label="`offset of ${lane.name}: samples, or with ms, µs, cm, m, or a note length`"
+      data-test="lane-offset"
+      :value="samples(lane.offset)"
+      @vue:mounted="({ el }: { el: HTMLInputElement }) => (el.focus(), el.select())"
+      @keydown.enter="typed"
+      @keydown.esc="typing = false"
+      @blur="typed"
+    />
+    <button v-else class="plain number mono" :title="`type an offset for ${lane.name}`" data-test="type-offset" @click="typing = true">
+      {{ lane.offset === 0 ? '0' : span(lane.offset, unit, measure).replace(/ (samples|quarters)$/, '') }}
+    </button>
+    <button class="plain turn" :class="lane.invert ? 'caution' : ''" :title="`${lane.name} is ${lane.invert ? 'inverted' : 'upright'}: turn it over`" @click="emit('flip')">{{ lane.invert ? '▼' : '▲' }}</button>
+    <template v-for="c in shown" :key="c">
+      <input v-if="c === 'gain'" class="number typed" :aria-label="`gain of ${lane.name} in dB, delivered`" :value="fixed(track.correction.gain_db, 1)" @change="emit('gain', valueOf($event))" />
+      <input v-else-if="c === 'pan'" class="number typed" data-test="pan" :placeholder="track.side === 'left' ? 'L' : track.side === 'right' ? 'R' : 'C'" :aria-label="`place of ${lane.name} while listening: L, R, C or −100 to 100; empty: by its side`" :value="panText" @change="pan(valueOf($event))" />
+      <input v-else-if="c === 'level'" class="number typed" data-test="level" :aria-label="`listening level of ${lane.name} in dB, never delivered`" :value="fixed(desk.level_db, 1)" @change="level(valueOf($event))" />
+      <span v-else class="text" :title="TEXTS[c]?.()">{{ TEXTS[c]?.() }}</span>
+    </template>
+    <button class="tiny" :aria-pressed="desk.muted" :title="`mute ${lane.name}`" data-test="mute" @click="emit('desk', { muted: !desk.muted })">mute</button>
+    <button class="tiny" :aria-pressed="desk.soloed" :title="`solo ${lane.name}`" data-test="solo" @click="emit('desk', { soloed: !desk.soloed })">solo</button>
+    <button class="plain dots" :title="`more for ${lane.name}`" data-test="lane-menu" @click="emit('menu', $event)">…</button>
+    <i class="edge" title="drag: height of this lane" data-test="lane-edge" @pointerdown="emit('resize', $event)" />
+  </div>
+</template>

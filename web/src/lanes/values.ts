@@ -1,0 +1,31 @@
+import { EIGHTH, framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
+import type { Lane } from './rows'
+
+/** What a lane holds at a place: a sample where they can be told apart, else the peak of the pixel. */
+export function valueAt(tiles: TileCache, lane: Lane, frame: number, framesPerPx: number): { value: number; peak: boolean } | null {
+  const own = Math.round(frame - lane.startFrame - lane.offset)
+  if (own < 0 || own >= lane.frames) return null
+  const sign = (lane.invert ? -1 : 1) * lane.gain
+  const level = levelFor(framesPerPx)
+  if (level === SINGLE) {
+    const data = tiles.get(lane.id, SINGLE, Math.floor(own / SAMPLES))
+    const value = data?.[own % SAMPLES]
+    return value === undefined ? null : { value: value * sign, peak: false }
+  }
+  const size = framesAPoint(level)
+  const inTile = level === EIGHTH ? SAMPLES / size : POINTS
+  const point = Math.floor(own / size)
+  const data = tiles.get(lane.id, level, Math.floor(point / inTile))
+  const at = (point % inTile) * 3
+  const [min, max] = [data?.[at], data?.[at + 1]]
+  if (min === undefined || max === undefined) return null
+  return { value: Math.max(Math.abs(min), Math.abs(max)) * lane.gain, peak: true }
+}
+
+/** As dBFS of the sample, with its sign where there is one. */
+export function valueText(v: { value: number; peak: boolean }): string {
+  const size = Math.abs(v.value)
+  if (size < 1e-6) return 'silent'
+  const db = (20 * Math.log10(size)).toFixed(1).replace('-', '\u2212')
+  return v.peak ? `peak ${db} dBFS` : `${v.value < 0 ? '\u2212' : '+'}${size.toFixed(4)} · ${db} dBFS`
+}
