@@ -4,7 +4,8 @@ mod common;
 
 use common::stage::{RATE, Stage, solid, table, track};
 use marea_core::decide::{
-    Check, Kind, Link, Move, Named, Policy, Severity, Side, decide, guess, said, solve, sum_gain, tracks_of, whole,
+    Check, Kind, Link, Move, Named, Policy, Severity, Side, decide, guess, other_side_name, said, solve, sum_gain,
+    tracks_of, whole,
 };
 use marea_core::measure::Verdict;
 use marea_core::measure::arrival::{BANDS_HZ, Row};
@@ -306,4 +307,91 @@ fn names_make_sets_and_say_who_stands_together() {
     assert_eq!(said(&t), [None, None, None, None, Some(4), Some(4), None, None]);
     let c = decide(&table(Vec::new(), t.len()), &t);
     assert!(c.findings.iter().any(|f| f.kind == Kind::ChannelMissing && f.tracks == [7]), "the right half is missing");
+}
+
+/// What each pair says of every source: the half that hears it first, in milliseconds; swapped names turn every side round.
+#[test]
+fn every_pair_says_where_everybody_is() {
+    let stage = Stage::new(6, 31);
+    let (table, tracks) = (stage.table(), stage.tracks);
+    let check = decide(&table, &tracks);
+    assert!(!check.sides.is_empty());
+    for p in &check.sides {
+        assert_eq!((p.left.len(), p.sides.len()), (table.rows.len(), table.rows.len()));
+        for (row, (left, side)) in p.left.iter().zip(&p.sides).enumerate() {
+            let arrival = |m: usize| table.rows[row].cells[m].lag_frames;
+            let wanted = arrival(p.pair[0]).zip(arrival(p.pair[1])).map(|(l, r)| (r - l) * 1_000.0 / RATE);
+            assert_eq!(left.is_some(), wanted.is_some());
+            if let (Some(got), Some(wanted)) = (left, wanted) {
+                assert!((got - wanted).abs() < 1e-9);
+                let expected = match wanted {
+                    w if w.abs() * RATE / 1_000.0 <= 2.0 => Side::Centre,
+                    w if w > 0.0 => Side::Left,
+                    _ => Side::Right,
+                };
+                assert_eq!(*side, expected);
+            }
+        }
+    }
+    let mut crossed = tracks.clone();
+    let [l, r] = check.sides[0].pair;
+    (crossed[l].side, crossed[r].side) = (Side::Right, Side::Left);
+    let turned = &decide(&table, &crossed).sides[0];
+    for (a, b) in check.sides[0].left.iter().zip(&turned.left) {
+        assert_eq!(a.map(|v| -v), *b);
+    }
+}
+
+#[test]
+fn names_change_sides() {
+    for (name, other) in [
+        ("Main pair L", Some("Main pair R")),
+        ("Hall left", Some("Hall right")),
+        ("Sala izq", Some("Sala der")),
+        ("Couple GAUCHE 2", Some("Couple DROITE 2")),
+        ("Haupt Links", Some("Haupt Rechts")),
+        ("Hall 5.1 Ls", Some("Hall 5.1 Rs")),
+        ("Left drum", None),
+        ("L", None),
+        ("Cello near", None),
+    ] {
+        assert_eq!(other_side_name(name).as_deref(), other, "{name}");
+        if let Some(other) = other {
+            assert_eq!(other_side_name(other).as_deref(), Some(name), "twice is back");
+        }
+    }
+}
+
+/// Two microphones at one source stand no metre apart: when one hears that source five milliseconds after the other, little
+/// else has to reach it for a latency to be told, and it is told of the right one.
+#[test]
+fn a_neighbour_at_the_source_bears_a_latency_out() {
+    for (seed, late) in [(3u64, 260.0f64), (4, 340.0), (5, 0.0)] {
+        let mut stage = Stage::new(5, seed);
+        let (p, second) = (stage.sources[0], stage.mics.len());
+        stage.mics.push([p[0] - 0.15, p[1] + 0.1, p[2] + 0.1]);
+        stage.tracks.push(track("near 0 second".into(), Role::Near, "source 0", Side::None, None));
+        (stage.wired.push(1), stage.placed.push(1), stage.late.push(late));
+        let mut rows = stage.table().rows;
+        rows[0].members.push(second);
+        for row in &mut rows[1..] {
+            row.cells[second].verdict = Verdict::Likely;
+        }
+        // Two of the others do not reach it at all.
+        for row in &mut rows[3..] {
+            (row.cells[second].lag_frames, row.cells[second].verdict) = (None, Verdict::Undecided);
+        }
+        let table = stage.found(rows);
+        let check = decide(&table, &stage.tracks);
+        let told: Vec<_> = check.findings.iter().filter(|f| matches!(f.kind, Kind::Late | Kind::Early)).collect();
+        if late == 0.0 {
+            assert!(told.is_empty(), "{told:?}");
+            continue;
+        }
+        let beside = table.late[second].unwrap().beside_frames.unwrap();
+        assert!((beside - late).abs() < 60.0, "{beside}");
+        assert_eq!(told.iter().map(|f| f.tracks[0]).collect::<Vec<_>>(), [second], "seed {seed}");
+        let found = check.tracks[second].latency_frames;
+        assert!((found - late).abs() < 19.2, "seed {seed}: {found} for {late}");
+    }
 }

@@ -105,6 +105,27 @@ fn loudness_is_that_of_the_published_signals() {
     }
 }
 
+/// The low effects channel passes a filter that turns its phase; no sign is told against it, whatever it looks like.
+#[test]
+fn low_effects_are_no_inversion() {
+    let x = noise(31, 480_000);
+    let mut low = x.clone();
+    for _ in 0..4 {
+        let mut held = 0f32;
+        for v in &mut low {
+            held += 0.016 * (*v - held);
+            *v = -held * 6.0;
+        }
+    }
+    let turned: Vec<f32> = x.iter().map(|v| -v).collect();
+    let planes = [x.clone(), x.clone(), x.clone(), low, turned, x.clone()];
+    let i = image(&planes);
+    let places = usual(6, Order::Wav).unwrap();
+    let told = repair(&i, &Names { places: Some(&places) });
+    let inverted: Vec<bool> = told.channels.iter().map(|c| c.correction.invert).collect();
+    assert_eq!(inverted, [false, false, false, false, true, false], "{:?}", told.findings);
+}
+
 /// The angle whose tangent is right over left: alike in the middle, half as loud at 26.57 degrees of 90, opposed apart.
 #[test]
 fn energy_lies_in_its_direction() {

@@ -54,19 +54,20 @@ fn with_accordion(seconds: f64, seed: u64) -> Scene {
     let mut left = stall(8.9);
     left.inverted = true;
     scene.takes.push(Take { file: "Choir stall pair.wav".into(), mics: vec![left, stall(9.1)] });
-    let round = |x: f64, y: f64, facing: [f64; 3]| Mic::at([x, y, 3.0], facing, 0.5);
-    let mut surround = round(7.7, 2.0, [-0.7, -1.0, 0.0]);
+    // Five microphones within arm's length of one another, the surrounds wider in what they hear.
+    let round = |x: f64, y: f64, facing: [f64; 3], pattern: f64| Mic::at([x, y, 3.0], facing, pattern);
+    let mut surround = round(8.6, 3.0, [-1.0, -0.4, 0.0], 0.35);
     surround.inverted = true;
     // In the order of WAV: left, right, centre, low effects, left and right surround.
     scene.takes.push(Take {
         file: "Hall 5.1.wav".into(),
         mics: vec![
-            round(7.9, 3.9, [-0.8, 1.0, -0.2]),
-            round(9.9, 3.9, [0.8, 1.0, -0.2]),
-            round(8.9, 4.2, [0.0, 1.0, -0.2]),
-            round(8.9, 4.1, [0.0, 1.0, -0.2]),
+            round(8.55, 3.6, [-0.8, 1.0, -0.2], 0.5),
+            round(9.25, 3.6, [0.8, 1.0, -0.2], 0.5),
+            round(8.9, 3.75, [0.0, 1.0, -0.2], 0.5),
+            round(8.9, 3.7, [0.0, 1.0, -0.2], 0.5),
             surround,
-            round(10.1, 2.0, [0.7, -1.0, 0.0]),
+            round(9.2, 3.0, [1.0, -0.4, 0.0], 0.35),
         ],
     });
     scene.faults.push(Fault::Inverted { file: "Choir stall pair.wav".into(), channel: 1 });
@@ -74,7 +75,7 @@ fn with_accordion(seconds: f64, seed: u64) -> Scene {
     scene
 }
 
-/// The low effects channel has only what is below 120 Hz: twice a second-order low pass.
+/// The low effects channel has only what is below 120 Hz: low passes forwards and backwards, which leave the phase alone.
 fn low_effects(rendered: &mut Rendered) {
     let Some((_, planes)) = rendered.files.iter_mut().find(|(name, _)| name == "Hall 5.1.wav") else { return };
     let keep = (-std::f64::consts::TAU * 120.0 / f64::from(RATE_HZ)).exp() as f32;
@@ -84,6 +85,7 @@ fn low_effects(rendered: &mut Rendered) {
             low = keep * low + (1.0 - keep) * *v;
             *v = low;
         }
+        planes[3].reverse();
     }
 }
 
@@ -109,7 +111,7 @@ fn accordion(frames: usize, seconds: f64, seed: u64) -> (Vec<f32>, Vec<i64>) {
     (dry, hits)
 }
 
-/// A part played by a machine from notes: struck tubes, each with a place between left and right.
+/// A part played by a machine from notes: struck tubes in the middle, the right channel louder by a wrong setting.
 fn bells(frames: usize, seconds: f64, seed: u64) -> Vec<Vec<f32>> {
     let rate = f64::from(RATE_HZ);
     let mut rng = ChaCha8Rng::seed_from_u64(seed ^ (APART + 1));
@@ -120,14 +122,15 @@ fn bells(frames: usize, seconds: f64, seed: u64) -> Vec<Vec<f32>> {
             continue;
         }
         let hz = play::key_hz(76.0 + [0.0, 3.0, 7.0, 10.0, 12.0][half % 5]);
-        let modes = [(1.0, 0.5, 1.8), (2.76, 0.25, 1.1), (5.4, 0.12, 0.6)]
-            .map(|(ratio, gain, decay_s)| Mode { hz: hz * ratio, gain, decay_s });
+        let modes = [(1.0, 0.5, 1.8), (2.76, 0.25, 1.1), (5.4, 0.12, 0.6)].map(|(ratio, gain, decay_s)| Mode {
+            hz: hz * ratio,
+            gain,
+            decay_s,
+        });
         let sound = play::struck(rate, &modes, 0.05, 0.001, &mut rng);
         let at = ((1.0 + half as f64 * 120.0 / BPM) * rate) as i64;
-        // As many to one side as to the other, so that the whole is level.
-        let turn = std::f64::consts::FRAC_PI_4 * (1.0 + [-0.3, 0.3, 0.0, 0.2, -0.2][half % 5]);
-        add(&mut planes[0], at, &sound, 0.3 * turn.cos());
-        add(&mut planes[1], at, &sound, 0.3 * turn.sin() * right);
+        add(&mut planes[0], at, &sound, 0.25);
+        add(&mut planes[1], at, &sound, 0.25 * right);
     }
     planes
 }
@@ -138,7 +141,8 @@ fn flute(frames: usize, seconds: f64, seed: u64, take: u64) -> Scene {
     let mut rng = ChaCha8Rng::seed_from_u64(seed ^ (APART + 1 + take));
     let (mut dry, mut hits) = (vec![0f32; frames], Vec::new());
     let beat = 60.0 / BPM;
-    let line = [(0.0, 76.0, 1.0), (1.0, 79.0, 0.5), (1.5, 81.0, 0.5), (2.0, 83.0, 1.5), (4.0, 81.0, 1.0), (5.0, 79.0, 2.0)];
+    let line =
+        [(0.0, 76.0, 1.0), (1.0, 79.0, 0.5), (1.5, 81.0, 0.5), (2.0, 83.0, 1.5), (4.0, 81.0, 1.0), (5.0, 79.0, 2.0)];
     for phrase in 0..((seconds - 4.0) / (8.0 * beat)) as usize {
         for (start, key, length) in line {
             let at = ((1.0 + (phrase as f64 * 8.0 + start) * beat + rng.random_range(-0.03..0.03)) * rate) as i64;

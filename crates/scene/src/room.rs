@@ -111,7 +111,9 @@ impl Room {
             let d = distance(image, mic.position);
             let bounces = i.abs() + j.abs() + k.abs();
             // Nothing is a point: closer than 5 cm it gets no louder.
-            let gain = self.reflection.powi(bounces) / d.max(0.05) * mic.towards(image) * radiation(turned, image, mic.position);
+            let gain = self.reflection.powi(bounces) / d.max(0.05)
+                * mic.towards(image)
+                * radiation(turned, image, mic.position);
             add_impulse(&mut response, d / SPEED_M_S * rate_hz + mic.latency_frames, gain);
         }
         if self.reverberation_s > 0.0 {

@@ -280,8 +280,10 @@ fn near_mics(
         let mic = at_source(s, far, rng);
         let mono = |word: &str, mic: Mic| Take { file: format!("{}{word}.wav", s.name), mics: vec![mic] };
         if backed == Some(i) {
-            let front = Mic::at([s.position[0], s.position[1] - far.max(reach.plate[0]), s.position[2]], [0.0, 1.0, 0.0], 0.5);
-            let back = Mic::at([s.position[0], s.position[1] + far.max(reach.plate[1]), s.position[2]], [0.0, -1.0, 0.0], 0.5);
+            let front =
+                Mic::at([s.position[0], s.position[1] - far.max(reach.plate[0]), s.position[2]], [0.0, 1.0, 0.0], 0.5);
+            let back =
+                Mic::at([s.position[0], s.position[1] + far.max(reach.plate[1]), s.position[2]], [0.0, -1.0, 0.0], 0.5);
             takes.push(mono(" front", front));
             takes.push(mono(" back", back));
             continue;

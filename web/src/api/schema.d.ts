@@ -411,6 +411,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/seat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn the session's seat round: sides and names that carry one are exchanged as one decision, places while listening are
+         *     mirrored. The sound stays as it is.
+         */
+        post: operations["turn_seat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/tracks/{track}": {
         parameters: {
             query?: never;
@@ -740,6 +760,18 @@ export interface components {
         };
         /** @description Which tracks, in the order of the channels. */
         Channels: {
+            /**
+             * Format: int64
+             * @description Only from this session frame on.
+             */
+            from?: number | null;
+            /** @description Order of the channels when their file says nothing of it. */
+            order?: components["schemas"]["Order"];
+            /**
+             * Format: int64
+             * @description Only up to this one.
+             */
+            to?: number | null;
             /** @description Ids. */
             tracks: string[];
         };
@@ -751,6 +783,8 @@ export interface components {
             findings: components["schemas"]["FindingView"][];
             /** @description Sentences about recordings that could not be read. */
             missing: string[];
+            /** @description Where every pair hears every source, with the sides as they are named now. */
+            sides: components["schemas"]["PairSides"][];
             /** @description Names of the rows. */
             sources: components["schemas"]["SourceOf"][];
             /** @description Something it depends on has changed since. */
@@ -870,6 +904,11 @@ export interface components {
              * @default
              */
             ruler: string;
+            /**
+             * @description From whose seat left and right are said: audience or performer.
+             * @default
+             */
+            seat: string;
         };
         /** @description What changes: what is not given stays. Of lanes, those given are replaced one by one. */
         DeskPatch: {
@@ -883,6 +922,7 @@ export interface components {
             order?: string[] | null;
             range?: components["schemas"]["LoopRange"] | null;
             ruler?: string | null;
+            seat?: string | null;
         };
         /** @description A finding put aside. */
         Dismissal: {
@@ -1152,10 +1192,14 @@ export interface components {
         ImageKind: "channel_inverted" | "channel_late" | "level_difference" | "one_copied" | "lasting_opposition" | "silent";
         /** @description An image and what is proposed, as the tracks are carried now. */
         ImageView: {
+            /** @description Direction of each in degrees, 0 ahead, positive to the right (ITU-R BS.775, BS.2051); empty for an unknown layout. */
+            degrees: number[];
             /** @description As measured. */
             image: components["schemas"]["Image"];
             /** @description Where each channel is to sound; none for an unknown layout. */
             places?: components["schemas"]["Place"][] | null;
+            /** @description The file itself says so. */
+            places_by_file: boolean;
             /** @description Judged. */
             repair: components["schemas"]["Repair"];
             /** @description The fold-down to mono. */
@@ -1287,6 +1331,12 @@ export interface components {
         };
         /** @description What one microphone's path adds to the way of the sound. */
         Late: {
+            /**
+             * Format: double
+             * @description Frames by which its own source reaches it later than another microphone at that source, where both hear it clearly: two
+             *     microphones at one source stand no metre apart. None without such a one.
+             */
+            beside_frames?: number | null;
             /** @description Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike. */
             clear: number;
             /**
@@ -1415,6 +1465,11 @@ export interface components {
             /** @description Name, 1 to 200 characters. */
             name: string;
         };
+        /**
+         * @description In which order the channels of a file stand when it says nothing of it.
+         * @enum {string}
+         */
+        Order: "wav" | "smpte";
         /** @description Which two. */
         Pair: {
             /**
@@ -1498,6 +1553,19 @@ export interface components {
             sum_gain: components["schemas"]["BandGain"][];
             /** @description How sure. */
             verdict: components["schemas"]["Verdict"];
+        };
+        /** @description Where a pair hears every source. */
+        PairSides: {
+            by?: components["schemas"]["Tells"] | null;
+            /**
+             * @description How far to the left, a row each: milliseconds by which the left half hears it first, or dB by which it hears it
+             *     louder; none where it cannot tell.
+             */
+            left: (number | null)[];
+            /** @description Tracks that are named left and right. */
+            pair: number[];
+            /** @description The side that this is, a row each. */
+            sides: components["schemas"]["Side"][];
         };
         /** @description What the sum of two tracks keeps with the corrections they carry now. */
         PairSum: {
@@ -1734,6 +1802,11 @@ export interface components {
              */
             wave_s: number;
         };
+        /**
+         * @description By what a pair tells sides.
+         * @enum {string}
+         */
+        Tells: "arrival" | "level";
         /** @description A track as shown. */
         Track: {
             /**
@@ -2521,6 +2594,12 @@ export interface operations {
             query: {
                 /** @description Ids with commas between. */
                 tracks: string;
+                /** @description Only from this session frame on. */
+                from?: number | null;
+                /** @description Only up to this one. */
+                to?: number | null;
+                /** @description Order of the channels when their file says nothing of it. */
+                order?: components["schemas"]["Order"];
             };
             header?: never;
             path: {
@@ -2937,6 +3016,43 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    turn_seat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -14,6 +14,13 @@ describe('goniometer', () => {
     near(place(-1, 1), Math.SQRT2, 0)
   })
 
+  it('draws XY as two deflections do: left across, right up, opposed in the other two quarters', () => {
+    expect(place(1, 0, 'xy')).toEqual({ x: 1, y: 0 })
+    expect(place(0, 1, 'xy')).toEqual({ x: 0, y: 1 })
+    const at = place(0.5, -0.5, 'xy')
+    expect(at.x * at.y).toBeLessThan(0)
+  })
+
   it('turns without stretching: the energy of both stays', () => {
     for (let i = 0; i < 50; i++) {
       const [l, r] = [Math.sin(i * 1.3), Math.cos(i * 0.7)]

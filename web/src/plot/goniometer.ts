@@ -3,8 +3,12 @@ import type { Surface } from './surface'
 
 const FONT = '11px "Source Sans 3", sans-serif'
 
-/** Where a pair of samples lies: the middle straight up, the left to the left; opposed channels lie flat. */
-export function place(left: number, right: number): { x: number; y: number } {
+/** Turned: what both share straight up. XY: left to the right and right upwards, as two deflections draw it. */
+export type Way = 'turned' | 'xy'
+
+/** Where a pair of samples lies. Turned, the left is to the left and opposed channels lie flat. */
+export function place(left: number, right: number, way: Way = 'turned'): { x: number; y: number } {
+  if (way === 'xy') return { x: left, y: right }
   return { x: (right - left) * Math.SQRT1_2, y: (left + right) * Math.SQRT1_2 }
 }
 
@@ -12,12 +16,16 @@ export function place(left: number, right: number): { x: number; y: number } {
  * Two channels against each other: a dot a sample, and the energy by direction of the whole as a line about the middle.
  * The zone where the channels oppose is tinted; the dots' own scale follows their largest, so that quiet places are seen.
  */
-export function paintGoniometer(s: Surface, p: Palette, dots: Float32Array | null, directions: readonly (readonly number[])[]): void {
+export function paintGoniometer(s: Surface, p: Palette, dots: Float32Array | null, directions: readonly (readonly number[])[], way: Way = 'turned'): void {
   const { ctx, width, height } = s
   const radius = Math.min(width, height) / 2 - 18
   const [cx, cy] = [width / 2, height / 2]
   ctx.save()
   ctx.translate(cx, cy)
+  ctx.save()
+  // The same picture for both ways: XY is the turned one mirrored about a line between its axes.
+  const h = Math.SQRT1_2
+  if (way === 'xy') ctx.transform(-h, -h, -h, h, 0, 0)
   // Opposed: nearer to the horizontal than to the vertical.
   ctx.fillStyle = p.caution
   ctx.globalAlpha = 0.1
@@ -37,6 +45,8 @@ export function paintGoniometer(s: Surface, p: Palette, dots: Float32Array | nul
     ctx.lineTo(Math.cos(a) * radius, Math.sin(a) * radius)
   }
   ctx.stroke()
+  directionLine(ctx, p, radius, directions)
+  ctx.restore()
   if (dots) {
     let most = 1e-6
     for (const v of dots) most = Math.max(most, Math.abs(v))
@@ -44,23 +54,30 @@ export function paintGoniometer(s: Surface, p: Palette, dots: Float32Array | nul
     ctx.globalAlpha = 0.55
     const scale = (radius * 0.95) / (most * Math.SQRT2)
     for (let i = 0; i + 1 < dots.length; i += 2) {
-      const at = place(dots[i]!, dots[i + 1]!)
+      const at = place(dots[i]!, dots[i + 1]!, way)
       ctx.fillRect(at.x * scale - 1, -at.y * scale - 1, 2, 2)
     }
     ctx.globalAlpha = 1
   }
-  directionLine(ctx, p, radius, directions)
   ctx.restore()
   ctx.font = FONT
   ctx.fillStyle = p.soft
   ctx.textBaseline = 'middle'
   ctx.textAlign = 'center'
-  ctx.fillText('middle', cx, cy - radius - 9)
-  ctx.fillText('left', cx - radius * 0.78, cy - radius * 0.78)
-  ctx.fillText('right', cx + radius * 0.78, cy - radius * 0.78)
+  const diagonal = radius * 0.78
+  if (way === 'xy') {
+    ctx.fillText('right', cx, cy - radius - 9)
+    ctx.fillText('left', cx + radius - 14, cy - 10)
+    ctx.fillText('middle', cx + diagonal, cy - diagonal)
+  } else {
+    ctx.fillText('middle', cx, cy - radius - 9)
+    ctx.fillText('left', cx - diagonal, cy - diagonal)
+    ctx.fillText('right', cx + diagonal, cy - diagonal)
+  }
   ctx.fillStyle = p.caution
-  ctx.fillText('opposed', cx - radius * 0.68, cy + 10)
-  ctx.fillText('opposed', cx + radius * 0.68, cy + 10)
+  const [first, second] = way === 'xy' ? [-0.5, 0.5] : [0, 0]
+  ctx.fillText('opposed', cx - radius * (way === 'xy' ? 0.5 : 0.68), cy + 10 + first * radius)
+  ctx.fillText('opposed', cx + radius * (way === 'xy' ? 0.5 : 0.68), cy + 10 + second * radius)
 }
 
 /** Energy by direction: upward what both push alike, sideways what they push against each other. */

@@ -23,6 +23,7 @@ export function freshDesk(): Desk {
     range: null,
     listening: { scope: 'session', corrected: true, mono: false, difference: false, dim: false, swap: false, matched: false, click: false, speed: 1 },
     ruler: 'clock',
+    seat: 'audience',
     columns: [],
   }
 }

@@ -13,6 +13,12 @@ const LEAST_S: f64 = 0.000_8;
 const WORTH_FAINT: f64 = 30.0;
 const WORTH_CLEAR: f64 = 18.0;
 const WORTH_SOLID: f64 = 36.0;
+/// What it must be worth when another microphone at the same source says the same.
+const WORTH_BESIDE: f64 = 12.0;
+/// Two microphones at one source are no further apart than this: 1 m of air, in seconds.
+const BESIDE_S: f64 = 0.003;
+/// And agree with the places within this: what near distances may differ by.
+const BESIDE_OFF_S: f64 = 0.001_5;
 /// Sources that must reach a microphone clearly to help, and for a solid answer.
 const SOME_CLEAR: usize = 2;
 const MOST_CLEAR: usize = 3;
@@ -65,7 +71,14 @@ pub fn judge(case: &Case) -> Judged {
 }
 
 fn weigh(late: &Late, rate_hz: f64) -> Option<Verdict> {
-    let needed = if late.clear >= SOME_CLEAR { WORTH_CLEAR } else { WORTH_FAINT };
+    let beside = late
+        .beside_frames
+        .is_some_and(|b| b.abs() > BESIDE_S * rate_hz && (b - late.frames).abs() < BESIDE_OFF_S * rate_hz);
+    let needed = match late.clear {
+        _ if beside => WORTH_BESIDE,
+        SOME_CLEAR.. => WORTH_CLEAR,
+        _ => WORTH_FAINT,
+    };
     let told = late.worth > needed && late.frames.abs() > (LEAST_S * rate_hz).max(SIGMAS * late.sigma_frames);
     let solid =
         late.worth > WORTH_SOLID && late.clear >= MOST_CLEAR && 2.0 * late.sigma_frames < SOLID_WITHIN_S * rate_hz;

@@ -16,8 +16,9 @@ mod words;
 
 pub use cost::{Gain, Move, sum_gain, whole};
 pub use setup::{Named, said, tracks_of};
+pub use sides::{PairSides, Tells};
 pub use signs::{Link, Solution, solve};
-pub use words::{Guess, guess};
+pub use words::{Guess, guess, other_side_name};
 
 use crate::correct::Correction;
 use crate::measure::Verdict;
@@ -288,6 +289,8 @@ pub struct Check {
     pub findings: Vec<Finding>,
     /// Pairs whose sides have changed places.
     pub swapped_pairs: Vec<[usize; 2]>,
+    /// Where every pair hears every source.
+    pub sides: Vec<PairSides>,
 }
 
 /// Everything the parts of a decision look at.
@@ -331,7 +334,8 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
         let rank = |f: &Finding| (f.severity, f.verdict);
         rank(b).cmp(&rank(a)).then(b.cost_db.unwrap_or(0.0).total_cmp(&a.cost_db.unwrap_or(0.0)))
     });
-    Check { tracks: advice, sources, findings, swapped_pairs: sides.swapped }
+    let heard = sides::heard(&case);
+    Check { tracks: advice, sources, findings, swapped_pairs: sides.swapped, sides: heard }
 }
 
 /// The table as it would be measured with the corrections in place.

@@ -147,7 +147,12 @@ pub fn repair(image: &Image, names: &Names) -> Repair {
             advice: String::new(),
         });
     }
-    let signs: Vec<(i8, Verdict)> = image.pairs.iter().map(|p| sign_of(p, image.rate_hz)).collect();
+    // What makes the low effects out of the rest turns their phase: no sign can be told against them.
+    let filtered = |c: usize| names.places.is_some_and(|p| p.get(c) == Some(&Place::Lfe));
+    let sign = |p: &Between| {
+        if filtered(p.a) || filtered(p.b) { (0, Verdict::Undecided) } else { sign_of(p, image.rate_hz) }
+    };
+    let signs: Vec<(i8, Verdict)> = image.pairs.iter().map(sign).collect();
     let turned = turned(image, &signs);
     let pairs: Vec<Judged> = image.pairs.iter().zip(&signs).map(|(p, s)| judge(p, *s, image, &name)).collect();
     let mut channels = vec![Proposed { correction: Correction::default(), verdict: Verdict::Solid }; n];

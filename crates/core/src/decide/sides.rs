@@ -4,11 +4,14 @@ use super::{Case, Finding, Kind, Proposal, Severity, Side};
 use crate::measure::Verdict;
 use crate::measure::arrival::Row;
 use crate::measure::session::Role;
+use serde::{Deserialize, Serialize};
 
 /// Pairs whose arrivals differ by less than this for every source tell sides by level, in seconds.
 const SPACED_S: f64 = 0.000_12;
 /// Level difference that tells a side, in dB.
 const LEVEL_DB: f64 = 1.5;
+/// Arrivals of both halves within so many frames are of the middle.
+const MIDDLE_FRAMES: f64 = 2.0;
 /// Likeness of two pairs from which they agree, or disagree when negative.
 const AGREE: f64 = 0.4;
 /// Likeness that makes it solid.
@@ -50,13 +53,64 @@ pub fn pairs(case: &Case) -> Vec<[usize; 2]> {
     sets.into_iter().filter_map(|s| Some([half(s, Side::Left)?, half(s, Side::Right)?])).collect()
 }
 
+/// By what a pair tells sides.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Tells {
+    /// Which half hears a source first.
+    Arrival,
+    /// Which half hears it louder.
+    Level,
+}
+
+/// Where a pair hears every source.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PairSides {
+    /// Tracks that are named left and right.
+    pub pair: [usize; 2],
+    /// By what; none when it can tell nothing.
+    pub by: Option<Tells>,
+    /// How far to the left, a row each: milliseconds by which the left half hears it first, or dB by which it hears it
+    /// louder; none where it cannot tell.
+    pub left: Vec<Option<f64>>,
+    /// The side that this is, a row each.
+    pub sides: Vec<Side>,
+}
+
+/// Where every pair hears every source, for people to compare.
+pub(super) fn heard(case: &Case) -> Vec<PairSides> {
+    pairs(case)
+        .into_iter()
+        .map(|pair| {
+            let (by, found) = hears(case, pair);
+            let middle = match by {
+                Some(Tells::Level) => LEVEL_DB / 2.0,
+                _ => MIDDLE_FRAMES,
+            };
+            let sides = found
+                .iter()
+                .map(|d| match d {
+                    None => Side::None,
+                    Some(d) if d.abs() <= middle => Side::Centre,
+                    Some(d) if *d > 0.0 => Side::Left,
+                    Some(_) => Side::Right,
+                })
+                .collect();
+            let told = |d: f64| if by == Some(Tells::Level) { d } else { case.ms(d) };
+            PairSides { pair, by, left: found.into_iter().map(|d| d.map(told)).collect(), sides }
+        })
+        .collect()
+}
+
 /// How far to the left a pair hears each source: by arrival in frames or by level in dB; none where it cannot tell.
-fn hears(case: &Case, [l, r]: [usize; 2]) -> Vec<Option<f64>> {
+fn hears(case: &Case, [l, r]: [usize; 2]) -> (Option<Tells>, Vec<Option<f64>>) {
     let known = |row: &Row| row.cells[l].lag_frames.zip(row.cells[r].lag_frames);
     let arrivals: Vec<Option<f64>> = case.table.rows.iter().map(|row| known(row).map(|(a, b)| b - a)).collect();
     let spaced = SPACED_S * case.rate_hz;
     if arrivals.iter().flatten().any(|d| d.abs() > spaced) {
-        return arrivals;
+        return (Some(Tells::Arrival), arrivals);
     }
     let level = |row: &Row, m: usize| -> f64 {
         row.cells[m].bands.iter().zip(&row.power).map(|(h, p)| f64::from((h.re * h.re + h.im * h.im) * p)).sum()
@@ -67,7 +121,11 @@ fn hears(case: &Case, [l, r]: [usize; 2]) -> Vec<Option<f64>> {
         (a > 0.0 && b > 0.0).then(|| 10.0 * (a / b).log10())
     };
     let levels: Vec<Option<f64>> = case.table.rows.iter().map(by_level).collect();
-    if levels.iter().flatten().any(|d| d.abs() > LEVEL_DB) { levels } else { vec![None; levels.len()] }
+    if levels.iter().flatten().any(|d| d.abs() > LEVEL_DB) {
+        (Some(Tells::Level), levels)
+    } else {
+        (None, vec![None; levels.len()])
+    }
 }
 
 /// −1 … 1 over what both tell, and how many sources that is.
@@ -81,7 +139,7 @@ fn likeness(a: &[Option<f64>], b: &[Option<f64>]) -> (f64, usize) {
 /// themselves, and of two that do not the one nearer the stage is believed.
 pub fn judge(case: &Case) -> Sides {
     let pairs = pairs(case);
-    let heard: Vec<Vec<Option<f64>>> = pairs.iter().map(|p| hears(case, *p)).collect();
+    let heard: Vec<Vec<Option<f64>>> = pairs.iter().map(|p| hears(case, *p).1).collect();
     let named: Vec<Option<f64>> = case
         .table
         .rows
@@ -147,7 +205,7 @@ pub fn judge(case: &Case) -> Sides {
         .map(|i| match (named[i], trusted.and_then(|h| h[i])) {
             (Some(s), _) if s > 0.0 => Side::Left,
             (Some(_), _) => Side::Right,
-            (None, Some(s)) if s.abs() <= 2.0 => Side::Centre,
+            (None, Some(s)) if s.abs() <= MIDDLE_FRAMES => Side::Centre,
             (None, Some(s)) if s > 0.0 => Side::Left,
             (None, Some(_)) => Side::Right,
             (None, None) => Side::None,

@@ -147,6 +147,59 @@ const LEFT: [&str; 12] =
 const RIGHT: [&str; 12] =
     ["r", "right", "rechts", "re", "der", "derecha", "derecho", "droite", "d", "dx", "destra", "destro"];
 const CENTRE: [&str; 9] = ["c", "centre", "center", "centro", "mitte", "milieu", "mid", "mono", "medio"];
+/// The other word for a side of the lists above.
+fn other_side(word: &str) -> Option<&'static str> {
+    const OTHER: [(&str, &str); 12] = [
+        ("l", "r"),
+        ("left", "right"),
+        ("links", "rechts"),
+        ("li", "re"),
+        ("izq", "der"),
+        ("izquierda", "derecha"),
+        ("izquierdo", "derecho"),
+        ("gauche", "droite"),
+        ("g", "d"),
+        ("sx", "dx"),
+        ("sinistra", "destra"),
+        ("sinistro", "destro"),
+    ];
+    let surround = [("ls", "rs"), ("lb", "rb"), ("ltf", "rtf"), ("ltb", "rtb")];
+    OTHER.into_iter().chain(surround).find_map(|(a, b)| match word {
+        w if w == a => Some(b),
+        w if w == b => Some(a),
+        _ => None,
+    })
+}
+
+/// A name with left and right exchanged, in the letters' own size; none when it names no side. The first word is a name even
+/// where it could be a side.
+pub fn other_side_name(name: &str) -> Option<String> {
+    let mut changed = false;
+    let mut out = String::new();
+    for (i, word) in name.split_inclusive(|c: char| !c.is_alphanumeric()).enumerate() {
+        let bare = word.trim_end_matches(|c: char| !c.is_alphanumeric());
+        match other_side(&bare.to_lowercase()).filter(|_| i > 0) {
+            Some(other) => {
+                changed = true;
+                let mut letters = other.chars();
+                let first: String = letters.next().into_iter().collect();
+                let upper = |s: &str| s.chars().next().is_some_and(char::is_uppercase);
+                if bare.chars().count() > 1 && bare.to_uppercase() == bare {
+                    out.push_str(&other.to_uppercase());
+                } else if upper(bare) {
+                    out.push_str(&first.to_uppercase());
+                    out.push_str(letters.as_str());
+                } else {
+                    out.push_str(other);
+                }
+                out.push_str(&word[bare.len()..]);
+            }
+            None => out.push_str(word),
+        }
+    }
+    changed.then_some(out)
+}
+
 /// Words that name nothing.
 const EMPTY: [&str; 16] = [
     "mic", "mics", "micro", "mikro", "mikrofon", "audio", "track", "trk", "pista", "traccia", "spur", "piste", "take",

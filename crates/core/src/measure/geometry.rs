@@ -11,8 +11,9 @@ mod normal;
 mod problem;
 mod search;
 
+use super::Verdict;
 use super::arrival::Row;
-use super::consistent::later;
+use super::consistent::{later, middle};
 use super::session::Role;
 use crate::units::SampleRate;
 use problem::{Arrival, Problem};
@@ -32,6 +33,10 @@ pub struct Late {
     pub worth: f64,
     /// Sources whose arrivals the answer rests on.
     pub sources: usize,
+    /// Frames by which its own source reaches it later than another microphone at that source, where both hear it clearly: two
+    /// microphones at one source stand no metre apart. None without such a one.
+    #[serde(default)]
+    pub beside_frames: Option<f64>,
     /// Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike.
     pub clear: usize,
 }
@@ -78,6 +83,7 @@ pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate, before: Option<&Pla
             sigma_frames: spread[(at, at)].max(0.0).sqrt() * scale,
             worth: fit.worth[i],
             sources: problem.arrivals.iter().filter(|a| a.mic == i).count(),
+            beside_frames: beside(rows, m),
             clear: problem.arrivals.iter().filter(|a| a.mic == i && a.solid && problem.near[i] != Some(a.row)).count(),
         });
         for (row, &r) in problem.used.iter().enumerate() {
@@ -91,6 +97,18 @@ pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate, before: Option<&Pla
         }
     }
     Some(placed)
+}
+
+/// How much later than its neighbours at its own source a microphone hears that source.
+fn beside(rows: &[Row], m: usize) -> Option<f64> {
+    let row = rows.iter().find(|r| r.members.contains(&m))?;
+    let lag = |m: usize| {
+        let cell = &row.cells[m];
+        if m == row.home { Some(0.0) } else { cell.lag_frames.filter(|_| cell.verdict == Verdict::Solid) }
+    };
+    let own = lag(m)?;
+    let mut others: Vec<f64> = row.members.iter().filter(|o| **o != m).filter_map(|o| Some(own - lag(*o)?)).collect();
+    middle(&mut others)
 }
 
 /// The most rows that hear one another both ways, directly or through others.

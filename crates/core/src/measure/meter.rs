@@ -123,13 +123,7 @@ pub fn read_stereo(left: &[f32], right: &[f32]) -> StereoReading {
         (peak, rms as f32)
     };
     let (l, r) = (side(left), side(right));
-    StereoReading {
-        peak: [l.0, r.0],
-        rms: [l.1, r.1],
-        correlation: None,
-        low_correlation: None,
-        null_depth_db: None,
-    }
+    StereoReading { peak: [l.0, r.0], rms: [l.1, r.1], correlation: None, low_correlation: None, null_depth_db: None }
 }
 
 /// Level in dBFS after AES17: RMS relative to that of a full-scale sine.

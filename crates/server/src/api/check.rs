@@ -9,7 +9,7 @@ use crate::jobs::Task;
 use crate::jobs::check::{Measured, basis, known, title};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::correct::Correction;
-use marea_core::decide::{Advice, Check, Finding, Kind, Move, Severity, SourceOf, decide, whole as sums_of};
+use marea_core::decide::{Advice, Check, Finding, Kind, Move, PairSides, Severity, SourceOf, decide, whole as sums_of};
 use marea_core::measure::Verdict;
 use marea_core::measure::arrival::{BANDS_HZ, Table};
 use serde::{Deserialize, Serialize};
@@ -72,6 +72,8 @@ pub struct CheckView {
     pub advice: Vec<Advice>,
     /// Names of the rows.
     pub sources: Vec<SourceOf>,
+    /// Where every pair hears every source, with the sides as they are named now.
+    pub sides: Vec<PairSides>,
     /// Open ones first, worst first.
     pub findings: Vec<FindingView>,
 }
@@ -241,6 +243,7 @@ pub async fn show_check(
         .collect();
     Ok(web::Json(Some(CheckView {
         findings: j.findings(),
+        sides: j.corrected.sides,
         tracks: j.measured.tracks,
         stale: j.stale,
         missing: j.measured.missing.into_iter().map(|m| m.1).collect(),

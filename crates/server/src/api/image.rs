@@ -13,7 +13,8 @@ use marea_core::decide::repair::{Names, Proposed, Repair, repair};
 use marea_core::measure::Verdict;
 use marea_core::measure::image::Image;
 use marea_core::measure::image::fold::FoldBand;
-use marea_core::measure::image::layout::{Order, Place, usual};
+use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
+use marea_media::AudioReader;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -26,6 +27,15 @@ const MOST: usize = 16;
 pub struct Channels {
     /// Ids.
     pub tracks: Vec<Uuid>,
+    /// Only from this session frame on.
+    #[serde(default)]
+    pub from: Option<i64>,
+    /// Only up to this one.
+    #[serde(default)]
+    pub to: Option<i64>,
+    /// Order of the channels when their file says nothing of it.
+    #[serde(default)]
+    pub order: Order,
 }
 
 /// An image and what is proposed, as the tracks are carried now.
@@ -37,6 +47,10 @@ pub struct ImageView {
     pub repair: Repair,
     /// Where each channel is to sound; none for an unknown layout.
     pub places: Option<Vec<Place>>,
+    /// Direction of each in degrees, 0 ahead, positive to the right (ITU-R BS.775, BS.2051); empty for an unknown layout.
+    pub degrees: Vec<f64>,
+    /// The file itself says so.
+    pub places_by_file: bool,
     /// The fold-down to stereo by third-octave (ITU-R BS.775); empty for an unknown layout.
     pub to_stereo: Vec<FoldBand>,
     /// The fold-down to mono.
@@ -47,12 +61,15 @@ struct Asked {
     session: Uuid,
     rows: Vec<TrackRow>,
     ids: Vec<Uuid>,
+    range: Option<[i64; 2]>,
+    order: Order,
     basis: String,
 }
 
 impl Asked {
-    async fn of(state: &State, path: &str, ids: &[Uuid]) -> Result<Self, ServerError> {
+    async fn of(state: &State, path: &str, wanted: &Channels) -> Result<Self, ServerError> {
         let session = sessions::get(state.db(), id(path, "session")?).await?;
+        let ids = &wanted.tracks;
         let mut seen = ids.to_vec();
         seen.sort_unstable();
         seen.dedup();
@@ -63,22 +80,38 @@ impl Asked {
         for track in ids {
             rows.push(tracks::get(state.db(), session.id, *track).await?);
         }
-        let basis = basis(&rows, rate(&session)?);
-        Ok(Self { session: session.id, rows, ids: ids.to_vec(), basis })
+        let range = match (wanted.from, wanted.to) {
+            (None, None) => None,
+            (from, to) => Some(within(&rows, from.unwrap_or(i64::MIN), to.unwrap_or(i64::MAX), rate(&session)?)?),
+        };
+        let basis = basis(&rows, rate(&session)?, range);
+        Ok(Self { session: session.id, rows, ids: ids.clone(), range, order: wanted.order, basis })
+    }
+
+    /// What the file says of its channels, when the tracks are all of one and in its order.
+    fn mask(&self, state: &State) -> Option<Vec<Place>> {
+        let first = self.rows.first()?;
+        let whole = usize::from(first.channels) == self.rows.len()
+            && self.rows.iter().zip(1..).all(|(t, c)| t.sha256 == first.sha256 && t.channel == c);
+        let reader = whole.then(|| AudioReader::open(&state.workers.store.recording(&first.sha256)).ok())??;
+        of_mask(reader.info().channel_mask?, self.rows.len())
     }
 
     async fn view(&self, state: &State) -> Result<ImageView, ServerError> {
-        let image = images::get(state.db(), self.session, &set_of(&self.ids), &self.basis)
+        let image = images::get(state.db(), self.session, &set_of(&self.ids, self.range), &self.basis)
             .await?
             .ok_or(ServerError::NotFound("image"))?;
-        let places = usual(self.rows.len(), Order::Wav);
+        let told = self.mask(state);
+        let places_by_file = told.is_some();
+        let places = told.or_else(|| usual(self.rows.len(), self.order));
         let repair = repair(&image, &Names { places: places.as_deref() });
         let fold = |f: fn(&marea_core::measure::image::fold::BandPowers, &[Place]) -> Vec<FoldBand>| {
             places.as_deref().map_or(Vec::new(), |p| f(&image.bands, p))
         };
         let to_stereo = fold(marea_core::measure::image::fold::BandPowers::to_stereo);
         let to_mono = fold(marea_core::measure::image::fold::BandPowers::to_mono);
-        Ok(ImageView { image, repair, places, to_stereo, to_mono })
+        let degrees = places.iter().flatten().map(|p| p.degrees()).collect();
+        Ok(ImageView { image, repair, places, degrees, places_by_file, to_stereo, to_mono })
     }
 }
 
@@ -87,11 +120,30 @@ impl Asked {
 pub struct ChannelQuery {
     /// Ids with commas between.
     pub tracks: String,
+    /// Only from this session frame on.
+    pub from: Option<i64>,
+    /// Only up to this one.
+    pub to: Option<i64>,
+    /// Order of the channels when their file says nothing of it.
+    #[serde(default)]
+    pub order: Order,
+}
+
+/// A range that holds enough of the tracks to be measured.
+fn within(rows: &[TrackRow], from: i64, to: i64, rate_hz: u32) -> Result<[i64; 2], ServerError> {
+    let first = rows.iter().map(|t| t.start_frame).min().unwrap_or(0);
+    let end = rows.iter().map(|t| t.start_frame + t.frames).max().unwrap_or(0);
+    let range = [from.max(first), to.min(end)];
+    if range[1].saturating_sub(range[0]) < i64::from(rate_hz) / 2 {
+        return Err(ServerError::Invalid("the range holds less than half a second of these tracks".into()));
+    }
+    Ok(range)
 }
 
 impl ChannelQuery {
-    fn ids(&self) -> Result<Vec<Uuid>, ServerError> {
-        self.tracks.split(',').map(|t| id(t, "track")).collect()
+    fn channels(&self) -> Result<Channels, ServerError> {
+        let tracks = self.tracks.split(',').map(|t| id(t, "track")).collect::<Result<_, _>>()?;
+        Ok(Channels { tracks, from: self.from, to: self.to, order: self.order })
     }
 }
 
@@ -103,11 +155,11 @@ pub async fn request_image(
     path: web::Path<String>,
     wanted: web::Json<Channels>,
 ) -> Result<HttpResponse, ServerError> {
-    let asked = Asked::of(&state, &path, &wanted.tracks).await?;
-    if images::get(state.db(), asked.session, &set_of(&asked.ids), &asked.basis).await?.is_some() {
+    let asked = Asked::of(&state, &path, &wanted).await?;
+    if images::get(state.db(), asked.session, &set_of(&asked.ids, asked.range), &asked.basis).await?.is_some() {
         return Ok(HttpResponse::NoContent().finish());
     }
-    let task = Task::Image { tracks: asked.ids.clone(), basis: asked.basis.clone() };
+    let task = Task::Image { tracks: asked.ids.clone(), range: asked.range, basis: asked.basis.clone() };
     let job = match jobs::pending(state.db(), asked.session, &task).await? {
         Some(job) => job,
         None => {
@@ -127,7 +179,7 @@ pub async fn show_image(
     path: web::Path<String>,
     wanted: web::Query<ChannelQuery>,
 ) -> Result<web::Json<ImageView>, ServerError> {
-    let asked = Asked::of(&state, &path, &wanted.ids()?).await?;
+    let asked = Asked::of(&state, &path, &wanted.channels()?).await?;
     Ok(web::Json(asked.view(&state).await?))
 }
 
@@ -139,7 +191,7 @@ pub async fn accept_repair(
     path: web::Path<String>,
     wanted: web::Json<Channels>,
 ) -> Result<HttpResponse, ServerError> {
-    let asked = Asked::of(&state, &path, &wanted.tracks).await?;
+    let asked = Asked::of(&state, &path, &wanted).await?;
     let view = asked.view(&state).await?;
     let accepted = |p: &Proposed| if p.verdict > Verdict::Undecided { p.correction } else { Correction::default() };
     let proposed: Vec<Correction> = view.repair.channels.iter().map(accepted).collect();
@@ -160,7 +212,8 @@ pub async fn accept_repair(
     let texts: Vec<&str> =
         view.repair.findings.iter().filter(|f| !f.advice.is_empty()).map(|f| f.advice.as_str()).collect();
     let label = format!("Repaired {}: {}", asked.rows[0].name, texts.join(" "));
-    let made = decisions::decide(state.db(), asked.session, &NewDecision { label, changes, with_groups: false }).await?;
+    let made =
+        decisions::decide(state.db(), asked.session, &NewDecision { label, changes, with_groups: false }).await?;
     state.workers.changed(asked.session).await;
     Ok(HttpResponse::Created().json(made))
 }

@@ -8,6 +8,7 @@ pub mod history;
 pub mod image;
 pub mod overlay;
 pub mod pairs;
+pub mod seat;
 pub mod sessions;
 pub mod sound;
 pub mod upload;
@@ -80,6 +81,7 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(sessions::remove_track)
             .service(sessions::load_demo)
             .service(desk::change_desk)
+            .service(seat::turn_seat)
             .service(upload::upload)
             .service(events::events)
             .service(events::list_jobs)

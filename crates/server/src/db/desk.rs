@@ -105,7 +105,17 @@ pub struct Listening {
 impl Default for Listening {
     fn default() -> Self {
         let no = false;
-        Self { scope: "session".into(), corrected: true, mono: no, difference: no, dim: no, swap: no, matched: no, click: no, speed: 1.0 }
+        Self {
+            scope: "session".into(),
+            corrected: true,
+            mono: no,
+            difference: no,
+            dim: no,
+            swap: no,
+            matched: no,
+            click: no,
+            speed: 1.0,
+        }
     }
 }
 
@@ -127,6 +137,8 @@ pub struct Desk {
     pub listening: Listening,
     /// clock, bars or samples.
     pub ruler: String,
+    /// From whose seat left and right are said: audience or performer.
+    pub seat: String,
     /// Columns shown beside name, offset and polarity.
     pub columns: Vec<String>,
 }
@@ -143,6 +155,7 @@ pub struct DeskPatch {
     pub range: Option<LoopRange>,
     pub listening: Option<Listening>,
     pub ruler: Option<String>,
+    pub seat: Option<String>,
     pub columns: Option<Vec<String>>,
 }
 
@@ -181,6 +194,9 @@ impl Desk {
         if let Some(v) = p.ruler {
             next.ruler = v;
         }
+        if let Some(v) = p.seat {
+            next.seat = v;
+        }
         if let Some(v) = p.columns {
             next.columns = v;
         }
@@ -211,7 +227,8 @@ impl Desk {
                 return refuse(&format!("track {twice} is in two groups"));
             }
         }
-        if self.groups.len() > 100 || self.markers.len() > 2_000 || self.lanes.len() > 4_000 || self.order.len() > 4_000 {
+        if self.groups.len() > 100 || self.markers.len() > 2_000 || self.lanes.len() > 4_000 || self.order.len() > 4_000
+        {
             return refuse("there are at most 100 groups and 2000 markers");
         }
         if self.markers.iter().any(|m| m.name.chars().count() > 200) {
@@ -228,6 +245,9 @@ impl Desk {
         }
         if !self.ruler.is_empty() && !RULERS.contains(&self.ruler.as_str()) {
             return refuse("there is no such ruler");
+        }
+        if !["", "audience", "performer"].contains(&self.seat.as_str()) {
+            return refuse("left and right are said from the audience's seat or the performer's");
         }
         if self.columns.len() > 20 || self.columns.iter().any(|c| c.chars().count() > 20) {
             return refuse("there are no such columns");

@@ -16,17 +16,19 @@ use uuid::Uuid;
 /// Raised when the method changes, so that older results are measured anew.
 const METHOD: u32 = 1;
 
-/// Name of a set of tracks in their order.
-pub fn set_of(tracks: &[Uuid]) -> String {
+/// Name of a set of tracks in their order, over a range or as a whole.
+pub fn set_of(tracks: &[Uuid], range: Option<[i64; 2]>) -> String {
     let mut hash = Sha256::new();
+    // Of ranges only the last is kept.
+    hash.update([u8::from(range.is_some())]);
     tracks.iter().for_each(|t| hash.update(t.as_bytes()));
     hex::encode(hash.finalize())
 }
 
 /// What an image depends on; a stored one with another basis is out of date.
-pub fn basis(rows: &[TrackRow], rate_hz: u32) -> String {
+pub fn basis(rows: &[TrackRow], rate_hz: u32, range: Option<[i64; 2]>) -> String {
     let mut hash = Sha256::new();
-    hash.update(format!("{METHOD}/{rate_hz}"));
+    hash.update(format!("{METHOD}/{rate_hz}/{range:?}"));
     for t in rows {
         hash.update(format!("{}/{}/{:?};", t.id, t.start_frame, t.correction()));
     }
@@ -37,13 +39,19 @@ pub fn basis(rows: &[TrackRow], rate_hz: u32) -> String {
 ///
 /// # Errors
 /// As [`JobError`] says.
-pub async fn run(w: &Workers, session: Uuid, ids: &[Uuid], reporter: &Reporter) -> Result<serde_json::Value, JobError> {
+pub async fn run(
+    w: &Workers,
+    session: Uuid,
+    ids: &[Uuid],
+    range: Option<[i64; 2]>,
+    reporter: &Reporter,
+) -> Result<serde_json::Value, JobError> {
     let rate_hz = sessions::get(&w.db, session).await?.rate_hz.unwrap_or(48_000);
     let mut rows = Vec::new();
     for track in ids {
         rows.push(tracks::get(&w.db, session, *track).await?);
     }
-    let key = basis(&rows, rate_hz);
+    let key = basis(&rows, rate_hz, range);
     let (store, rep) = (w.store.clone(), reporter.clone());
     let image = blocking(move || {
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
@@ -55,6 +63,7 @@ pub async fn run(w: &Workers, session: Uuid, ids: &[Uuid], reporter: &Reporter) 
             .collect();
         let first = carried.iter().map(Carried::first).min().unwrap_or(0);
         let end = carried.iter().map(Source::frames).max().unwrap_or(0);
+        let (first, end) = range.map_or((first, end), |[from, to]| (from.max(first), to.min(end)));
         let placed: Vec<Placed> = carried.iter().map(|source| Placed { source, start: 0 }).collect();
         measure_image(&placed, first..end, rate, &mut |p| rep.report(p, "looking at how the channels stand")).map_err(
             |e| match e {
@@ -64,7 +73,7 @@ pub async fn run(w: &Workers, session: Uuid, ids: &[Uuid], reporter: &Reporter) 
         )
     })
     .await?;
-    images::put(&w.db, session, &set_of(ids), &key, &image).await?;
+    images::put(&w.db, session, &set_of(ids, range), &key, &image).await?;
     sessions::touch(&w.db, session).await?;
     Ok(json!({ "tracks": ids }))
 }

@@ -4,6 +4,7 @@ use super::{JobError, Reporter, Workers, blocking};
 use crate::db::{sessions, tracks};
 use crate::names;
 use marea_core::decide::{Side, guess};
+use marea_core::measure::image::layout::{Order, of_mask, usual};
 use marea_core::units::SampleRate;
 use marea_media::prepare::PrepareError;
 use marea_media::{AudioReader, MediaError};
@@ -65,6 +66,8 @@ pub async fn run(
     let start_frame = place(reference, info.rate, rate, settled.origin_frames, &mut notes);
     let link_id = (info.channels > 1).then(Uuid::now_v7);
     let stem = names::stem(file_name);
+    let count = usize::from(info.channels);
+    let places = info.channel_mask.and_then(|m| of_mask(m, count)).or_else(|| usual(count, Order::Wav));
     let mut tx = w.db.begin().await?;
     for channel in 1..=info.channels {
         let guess = guess(stem, channel, info.channels);
@@ -72,7 +75,10 @@ pub async fn run(
             (1, _) => String::new(),
             (2, Side::Left) => " L".into(),
             (2, Side::Right) => " R".into(),
-            _ => format!(" {channel}"),
+            _ => match places.as_ref().and_then(|p| p.get(usize::from(channel) - 1)) {
+                Some(place) => format!(" {}", place.short()),
+                None => format!(" {channel}"),
+            },
         };
         tracks::insert(
             &mut *tx,

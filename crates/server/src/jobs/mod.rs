@@ -46,6 +46,9 @@ pub enum Task {
     Image {
         /// In the order of the channels.
         tracks: Vec<Uuid>,
+        /// Only between these session frames.
+        #[serde(default)]
+        range: Option<[i64; 2]>,
         /// What it depends on.
         basis: String,
     },
@@ -242,7 +245,7 @@ impl Workers {
             }
             Task::Measure { a, b } => measure::run(self, session, *a, *b, reporter).await,
             Task::Check { .. } => check::run(self, session, reporter).await,
-            Task::Image { tracks, .. } => image::run(self, session, tracks, reporter).await,
+            Task::Image { tracks, range, .. } => image::run(self, session, tracks, *range, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

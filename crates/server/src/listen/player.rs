@@ -149,13 +149,16 @@ impl Thread {
         let files = self.open(play);
         let mut sound = Sound::new(&play.mix, &files, play.rate, play.bpm);
         let range = play.range.filter(|r| (r.to - r.from) as f64 > 4.0 * SEAM * sound.speed);
-        let key = Key::of(&play.mix, &files, range.filter(|r| r.repeat).map_or_else(|| extent(&files), |r| r.from..r.to));
+        let key =
+            Key::of(&play.mix, &files, range.filter(|r| r.repeat).map_or_else(|| extent(&files), |r| r.from..r.to));
         let mut matched: Option<[f64; 2]> = None;
         if play.mix.matched {
             matched = self.known.iter().find(|k| k.0 == key).map(|k| k.1);
             match matched {
                 Some(db) => sound.level(db, true),
-                None => key.measure(&self.store, files.iter().map(|f| f.0.clone()).collect(), play.rate, self.own.clone()),
+                None => {
+                    key.measure(&self.store, files.iter().map(|f| f.0.clone()).collect(), play.rate, self.own.clone())
+                }
             }
         }
         let mut path = Path { at: play.from, range, turned: false, speed: sound.speed };

@@ -129,6 +129,10 @@ impl TestServer {
         answer(self.http.post(format!("{}{path}", self.base)).json(&body).send().await.expect("an answer")).await
     }
 
+    pub async fn patch(&self, path: &str, body: Value) -> (u16, Value) {
+        answer(self.http.patch(format!("{}{path}", self.base)).json(&body).send().await.expect("an answer")).await
+    }
+
     pub async fn session(&self, name: &str) -> String {
         let (status, body) = self.post("/api/sessions", serde_json::json!({ "name": name })).await;
         assert_eq!(status, 201, "{body}");

@@ -1,6 +1,7 @@
 //! The demo session through the server: its known faults come out.
 
 use crate::common::*;
+use marea_scene::evening::{ACCORDION_LATE_FRAMES, BELLS_LOUDER_DB};
 use serde_json::json;
 
 #[actix_web::test]
@@ -27,7 +28,22 @@ async fn the_faults_of_harbour_hall_are_found() {
             "Main pair L",
             "Main pair R",
             "Hall pair L",
-            "Hall pair R"
+            "Hall pair R",
+            "Accordion L",
+            "Accordion R",
+            "Choir stall pair L",
+            "Choir stall pair R",
+            "Hall 5.1 L",
+            "Hall 5.1 R",
+            "Hall 5.1 C",
+            "Hall 5.1 LFE",
+            "Hall 5.1 Ls",
+            "Hall 5.1 Rs",
+            "Bells rendered L",
+            "Bells rendered R",
+            "Flute take 1",
+            "Flute take 2",
+            "Flute take 3"
         ]
     );
     let measured = async |a: &str, b: &str| {
@@ -52,4 +68,47 @@ async fn the_faults_of_harbour_hall_are_found() {
     // Left of the hall pair hears the cello, which sits on the right, before its right: swapped.
     let (left, right) = (measured("Cello pickup", "Hall pair L").await, measured("Cello pickup", "Hall pair R").await);
     assert!(left["lag_frames"].as_f64().unwrap() < right["lag_frames"].as_f64().unwrap());
+    // What went wrong between the channels of its files.
+    let image = async |names: &[&str]| {
+        let id = |n: &&str| tracks.iter().find(|t| t["name"] == **n).unwrap()["id"].as_str().unwrap().to_string();
+        let ids: Vec<String> = names.iter().map(id).collect();
+        s.post(&format!("/api/sessions/{session}/image"), json!({ "tracks": ids })).await;
+        s.settled(&session).await;
+        s.get(&format!("/api/sessions/{session}/image?tracks={}", ids.join(","))).await.1["repair"].clone()
+    };
+    let accordion = image(&["Accordion L", "Accordion R"]).await["pairs"][0].clone();
+    assert!((accordion["delay_frames"].as_f64().unwrap() - ACCORDION_LATE_FRAMES).abs() < 0.1, "{accordion}");
+    assert_eq!((&accordion["invert"], &accordion["verdict"]), (&json!(false), &json!("solid")));
+    let choir = image(&["Choir stall pair L", "Choir stall pair R"]).await["pairs"][0].clone();
+    assert_eq!((&choir["invert"], &choir["delay_frames"]), (&json!(true), &json!(0.0)), "{choir}");
+    let bells = image(&["Bells rendered L", "Bells rendered R"]).await;
+    let level = bells["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "level_difference").unwrap();
+    assert!(level["text"].as_str().unwrap().contains(&format!("{BELLS_LOUDER_DB:.1}")), "{level}");
+    let names = ["Hall 5.1 L", "Hall 5.1 R", "Hall 5.1 C", "Hall 5.1 LFE", "Hall 5.1 Ls", "Hall 5.1 Rs"];
+    let hall = image(&names).await;
+    let turned: Vec<bool> =
+        hall["channels"].as_array().unwrap().iter().map(|c| c["correction"]["invert"] == true).collect();
+    assert_eq!(turned, [false, false, false, false, true, false], "{}", hall["findings"]);
+    // The check says the same of them, and finds nothing else wrong with what was added.
+    let check = s.get(&format!("/api/sessions/{session}/check")).await.1;
+    let name = |i: &serde_json::Value| {
+        let id = &check["tracks"][i.as_u64().unwrap() as usize];
+        tracks.iter().find(|t| t["id"] == *id).unwrap()["name"].as_str().unwrap().to_string()
+    };
+    let mut faults: Vec<(String, String)> = check["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|f| f["finding"]["severity"] == "fault")
+        .map(|f| (f["finding"]["kind"].as_str().unwrap().to_string(), name(&f["finding"]["tracks"][0])))
+        .collect();
+    faults.sort();
+    let expected = [
+        ("late", "Cello near"),
+        ("pair-swapped", "Hall pair L"),
+        ("wired-inverted", "Choir stall pair L"),
+        ("wired-inverted", "Frame drum"),
+        ("wired-inverted", "Hall 5.1 Ls"),
+    ];
+    assert_eq!(faults, expected.map(|(k, n)| (k.to_string(), n.to_string())));
 }

@@ -88,3 +88,56 @@ async fn what_is_no_image_is_refused_with_a_sentence() {
     assert!(v["repair"]["pairs"][0]["text"].as_str().unwrap().contains("no signal"));
     assert_eq!(s.post(&format!("{at}/accept"), json!({ "tracks": [a, b] })).await.0, 409);
 }
+
+#[actix_web::test]
+async fn a_range_is_looked_at_by_itself() {
+    let s = TestServer::start().await;
+    let session = s.session("Range").await;
+    let x = noise(480_000);
+    // Turned over in the second half only, as when a cable was changed.
+    let other: Vec<f32> = x.iter().enumerate().map(|(n, v)| if n < 240_000 { *v } else { -*v }).collect();
+    let tracks = s.bring_in(&session, &[("half.wav", wav(&[x, other], 48_000, None))]).await;
+    let ids: Vec<&str> = tracks.iter().map(|t| t["id"].as_str().unwrap()).collect();
+    let at = format!("/api/sessions/{session}/image");
+    for (from, to, inverted) in [(0, 230_000, false), (250_000, 470_000, true)] {
+        let asked = s.post(&at, json!({ "tracks": ids, "from": from, "to": to })).await.0;
+        assert!(asked == 202 || asked == 204, "{asked}");
+        let path = format!("{at}?tracks={}&from={from}&to={to}", ids.join(","));
+        s.until("the image", async |s| s.get(&path).await.0 == 200).await;
+        let v = s.get(&path).await.1;
+        assert_eq!(v["repair"]["pairs"][0]["invert"], json!(inverted), "{from}");
+        assert_eq!((&v["image"]["first"], v["places_by_file"].is_boolean()), (&json!(from), true));
+    }
+    // Outside the session there is nothing to look at, and that is said.
+    for (from, to) in [(900_000, 990_000), (5, 900), (300_000, 200_000)] {
+        let (status, said) = s.post(&at, json!({ "tracks": ids, "from": from, "to": to })).await;
+        assert!(status == 422 && said["message"].as_str().unwrap().contains("half a second"), "{said}");
+    }
+}
+
+#[actix_web::test]
+async fn channels_are_named_by_their_layout() {
+    let s = TestServer::start().await;
+    let session = s.session("Many").await;
+    let x = noise(96_000);
+    let planes: Vec<Vec<f32>> = (0..8).map(|c| moved(&x, c * 3, if c == 6 { -1.0 } else { 0.9 })).collect();
+    let tracks = s.bring_in(&session, &[("hall.wav", wav(&planes, 48_000, None))]).await;
+    let names: Vec<&str> = tracks.iter().map(|t| t["name"].as_str().unwrap()).collect();
+    assert_eq!(names, ["hall L", "hall R", "hall C", "hall LFE", "hall Lb", "hall Rb", "hall Ls", "hall Rs"]);
+    let v = image(&s, &session, &tracks).await;
+    assert_eq!(v["places"][4], json!("left_back"));
+    // Seen from above: ITU-R BS.775 has the surrounds at 110 degrees, what is behind them at 135.
+    assert_eq!((&v["degrees"][1], &v["degrees"][4], &v["degrees"][6]), (&json!(30.0), &json!(-135.0), &json!(-110.0)));
+    let ids: Vec<&str> = tracks.iter().map(|t| t["id"].as_str().unwrap()).collect();
+    let path = format!("/api/sessions/{session}/image?tracks={}&order=smpte", ids.join(","));
+    assert_eq!(s.get(&path).await.1["places"][4], json!("left_surround"), "in the order of SMPTE");
+    assert_eq!(s.get(&path.replace("smpte", "sideways")).await.0, 400);
+    // Sixteen channels have no usual layout: every two are compared all the same.
+    let planes: Vec<Vec<f32>> = (0..16).map(|c| moved(&x, c, 0.5)).collect();
+    let tracks = s.bring_in(&session, &[("many.wav", wav(&planes, 48_000, None))]).await;
+    let tracks = &tracks[8..];
+    assert_eq!(tracks[15]["name"], "many 16");
+    let v = image(&s, &session, tracks).await;
+    assert!(v["places"].is_null() && v["to_mono"] == json!([]) && v["degrees"] == json!([]));
+    assert_eq!(v["image"]["pairs"].as_array().unwrap().len(), 120);
+}

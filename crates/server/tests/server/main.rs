@@ -10,6 +10,7 @@ mod cli;
 mod crash;
 mod deliver;
 mod demo;
+mod desk;
 mod documents;
 mod image;
 mod listen;

@@ -2,14 +2,16 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { Track } from '../../api/client'
 import { paintFold } from '../../plot/fold'
-import { paintGoniometer } from '../../plot/goniometer'
+import { paintGoniometer, type Way } from '../../plot/goniometer'
 import { paintPhase, paintSum } from '../../plot/response'
 import { paintStrip } from '../../plot/strip'
+import { paintSurround } from '../../plot/surround'
 import { useSurface } from '../../plot/surface'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { palette } from '../../shared/theme'
 import { fixed } from '../../shared/units'
+import SidesTable from './SidesTable.vue'
 import { useImage } from './useImage'
 
 interface Set {
@@ -37,13 +39,21 @@ const sets = computed<Set[]>(() => {
 })
 const set = computed(() => sets.value.find((s) => s.key === chosen.value) ?? sets.value[0] ?? null)
 const channels = computed(() => set.value?.tracks.map((t) => t.id) ?? [])
-const { view, trouble, running, accept } = useImage(channels)
+/** Whole, or only what the loop holds; the order of channels where the file says nothing of it. */
+const onlyLoop = ref(false)
+const order = ref<'wav' | 'smpte'>('wav')
+const range = computed(() => store.desk.state.range ?? null)
+const asked = computed(() => ({ ...(onlyLoop.value && range.value ? { from: range.value.from, to: range.value.to } : {}), order: order.value }))
+const { view, trouble, running, accept } = useImage(channels, asked)
+const part = ref<'image' | 'sides'>('image')
+const way = ref<Way>('turned')
 
 const pair = computed(() => (view.value?.image.pairs.length === 1 ? view.value.image.pairs[0]! : null))
 const judged = computed(() => (pair.value ? view.value!.repair.pairs[0]! : null))
 const proposes = computed(() => view.value?.repair.channels.some(({ correction: k, verdict }) => verdict !== 'undecided' && (k.offset_frames !== 0 || k.invert || k.gain_db !== 0)) ?? false)
 const names = computed(() => set.value?.tracks.map((t, c) => view.value?.places?.[c] ? short(view.value.places[c]!) : t.name) ?? [])
 const dots = shallowRef<Float32Array | null>(null)
+const now = shallowRef<{ full: number | null; low: number | null } | null>(null)
 
 const SHORT: Record<string, string> = { left: 'L', right: 'R', centre: 'C', lfe: 'LFE', left_surround: 'Ls', right_surround: 'Rs', left_back: 'Lb', right_back: 'Rb', top_front_left: 'Ltf', top_front_right: 'Rtf', top_back_left: 'Ltb', top_back_right: 'Rtb' }
 const short = (place: string) => SHORT[place] ?? place
@@ -62,13 +72,17 @@ watch(
   () => [store.heard.frame, store.heard.corrected] as const,
   () => {
     const block = store.transport?.heard()
-    if (store.heard.playing && block && store.scope === 'apart') dots.value = store.heard.corrected ? block.dots.corrected : block.dots.recorded
+    if (!store.heard.playing || !block || store.scope !== 'apart') return
+    const which = store.heard.corrected ? 'corrected' : 'recorded'
+    dots.value = block.dots[which]
+    const known = (v: number) => (Number.isNaN(v) ? null : v)
+    now.value = { full: known(block[which].correlation), low: known(block[which].lowCorrelation) }
   },
 )
 
 const at = computed(() => (view.value ? (store.heard.frame - view.value.image.first) / store.rateHz : null))
 const directions = computed(() => pair.value?.directions ?? [])
-const { canvas: gonio } = useSurface((s) => paintGoniometer(s, palette(), dots.value, directions.value), [dots, directions])
+const { canvas: gonio } = useSurface((s) => paintGoniometer(s, palette(), dots.value, directions.value, way.value), [dots, directions, way])
 const { canvas: strip } = useSurface(
   (s) => pair.value && paintStrip(s, palette(), { full: pair.value.strip, low: pair.value.low_strip, stepS: pair.value.strip_step_s }, at.value),
   [pair, at],
@@ -79,6 +93,17 @@ const { canvas: phase } = useSurface(
   [pair],
 )
 const { canvas: sum } = useSurface((s) => pair.value && paintSum(s, palette(), pair.value.pair.sum_gain), [pair])
+/** Channels that are turned over, or that stay opposed to another as prominent. */
+const alarmed = computed(() => new Set(view.value?.repair.findings.filter((f) => f.kind === 'channel_inverted' || f.kind === 'lasting_opposition').flatMap((f) => f.channels) ?? []))
+/** Two of them against each other: lasting, and not what an inversion of both explains. */
+function opposed(a: number, b: number): boolean {
+  const c = between(a, b)?.correlation ?? 0
+  return c < -0.2 && (alarmed.value.has(a) || alarmed.value.has(b))
+}
+const around = computed(() =>
+  (view.value?.image.channels ?? []).map((c, i) => ({ name: names.value[i] ?? '', degrees: view.value?.degrees[i] ?? (360 / view.value!.image.channels.length) * i, rmsDb: c.rms_db ?? null, alarmed: alarmed.value.has(i) })),
+)
+const { canvas: surround } = useSurface((s) => !pair.value && view.value && paintSurround(s, palette(), around.value), [around])
 const { canvas: fold } = useSurface((s) => view.value && paintFold(s, palette(), view.value.to_stereo, view.value.to_mono), [view])
 
 function seekStrip(e: MouseEvent): void {
@@ -121,24 +146,40 @@ useKeys('Stereo', [
         <el-select id="set" :model-value="set?.key" class="set" size="small" data-test="set" @change="(k: string) => (chosen = k)">
           <el-option v-for="s in sets" :key="s.key" :value="s.key" :label="s.label" />
         </el-select>
-        <span class="soft">measured as the tracks are carried now; windows of 0.4 s, gated under −60 dBFS RMS</span>
+        <div class="choice" role="group" aria-label="What is shown">
+          <button :aria-pressed="part === 'image'" data-test="part-image" @click="part = 'image'">Image</button>
+          <button :aria-pressed="part === 'sides'" data-test="part-sides" @click="part = 'sides'">Sides</button>
+        </div>
+        <div v-if="part === 'image'" class="choice" role="group" aria-label="How much of it">
+          <button :aria-pressed="!onlyLoop" @click="onlyLoop = false">Whole</button>
+          <button :aria-pressed="onlyLoop" :disabled="!range" data-test="only-loop" :title="range ? 'Only what the loop holds' : 'There is no loop: drag in the ruler of the lanes, or use , and . while playing'" @click="onlyLoop = true">Loop</button>
+        </div>
+        <div v-if="part === 'image' && view && !pair && !view.places_by_file" class="choice" role="group" aria-label="Order of the channels">
+          <button :aria-pressed="order === 'wav'" title="L R C LFE, back, side: the order of WAV masks" @click="order = 'wav'">WAV order</button>
+          <button :aria-pressed="order === 'smpte'" title="L R C LFE, side, back: the order of SMPTE" data-test="smpte" @click="order = 'smpte'">SMPTE order</button>
+        </div>
+        <span class="soft window">as carried now; windows of 0.4 s, gated under −60 dBFS RMS</span>
         <span class="fill" />
         <button v-if="channels.length === 2" class="plain" data-test="swap-sides" @click="swapSides">Exchange sides</button>
       </div>
-      <p v-if="trouble" class="sentence undecided" role="alert">{{ trouble }}</p>
+      <SidesTable v-if="part === 'sides'" />
+      <p v-else-if="trouble" class="sentence undecided" role="alert">{{ trouble }}</p>
       <p v-else-if="running && !view" class="sentence" role="status">{{ running.title }}: {{ Math.round(running.progress * 100) }} %</p>
       <p v-else-if="judged" class="sentence" :class="judged.verdict" data-test="image-sentence" :data-verdict="judged.verdict" :data-delay="judged.delay_frames" :data-invert="judged.invert">
         {{ judged.text.charAt(0).toUpperCase() + judged.text.slice(1) }}
       </p>
       <p v-else-if="view" class="sentence" data-test="image-sentence">{{ view.image.channels.length }} channels{{ view.places ? `: ${names.join(' ')}` : ', of unknown layout: every two are compared, nothing is folded down' }}.</p>
-      <div v-if="view" class="plots" :class="{ many: !pair }">
+      <div v-if="view && part === 'image'" class="plots" :class="{ many: !pair }">
         <template v-if="pair">
           <figure class="tall">
-            <figcaption><b>How wide?</b> <span class="soft">dots: now, lines: the whole</span></figcaption>
+            <figcaption>
+              <b>How wide?</b> <span class="soft">dots: now, lines: the whole</span>
+              <button class="plain small" data-test="xy" @click="way = way === 'xy' ? 'turned' : 'xy'">{{ way === 'xy' ? 'turned' : 'XY' }}</button>
+            </figcaption>
             <canvas ref="gonio" role="img" aria-label="Goniometer: left against right, the zone in which they oppose tinted" data-test="goniometer" />
             <dl class="under">
-              <dt>Correlation</dt><dd class="mono">{{ signed(pair.correlation, 2) }}</dd>
-              <dt>Below 200 Hz</dt><dd class="mono">{{ signed(pair.low_correlation, 2) }}</dd>
+              <dt>Correlation</dt><dd class="mono">{{ signed(pair.correlation, 2) }}<span v-if="now" :class="(now.full ?? 0) < 0 ? 'caution' : 'soft'" data-test="now-full"> now {{ signed(now.full, 2) }}</span></dd>
+              <dt>Below 200 Hz</dt><dd class="mono">{{ signed(pair.low_correlation, 2) }}<span v-if="now" :class="(now.low ?? 0) < 0 ? 'caution' : 'soft'" data-test="now-low"> now {{ signed(now.low, 2) }}</span></dd>
               <dt>Below zero</dt><dd class="mono">{{ fixed(pair.opposed_part * 100, 0) }} % of the time</dd>
               <dt>Balance</dt><dd class="mono">{{ signed(pair.balance_db, 2, ' dB RMS') }}</dd>
               <dt /><dd class="mono">{{ signed(pair.loudness_balance_db, 2, ' LU') }}</dd>
@@ -173,7 +214,7 @@ useKeys('Stereo', [
                 <tbody>
                   <tr v-for="(n, a) in names" :key="n">
                     <th>{{ n }}</th>
-                    <td v-for="(_, b) in names" :key="b" :class="{ caution: (between(a, b)?.correlation ?? 0) < -0.2 }">
+                    <td v-for="(_, b) in names" :key="b" :class="{ alarm: opposed(a, b) }">
                       {{ a === b ? '' : (between(a, b)?.correlation ?? null) === null ? '·' : signed(between(a, b)!.correlation, 2) }}
                     </td>
                   </tr>
@@ -182,6 +223,10 @@ useKeys('Stereo', [
             </div>
           </figure>
           <figure>
+            <figcaption><b>How loud from where?</b> <span class="soft">dBFS RMS, rings 12 dB apart</span></figcaption>
+            <canvas ref="surround" role="img" aria-label="Level by direction, seen from above" data-test="surround" />
+          </figure>
+          <figure class="low">
             <figcaption><b>What do the fold-downs keep?</b> <span class="soft">ITU-R BS.775, by third-octave; light: stereo, dark: mono</span></figcaption>
             <canvas ref="fold" role="img" aria-label="Fold-down by third-octave" data-test="fold" />
           </figure>
@@ -226,6 +271,15 @@ useKeys('Stereo', [
 .fill {
   flex: 1;
 }
+.small {
+  font-size: 12px;
+  padding: 0 5px;
+}
+.window {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  font-size: 12px;
+}
 .plots {
   flex: 1;
   min-height: 0;
@@ -237,7 +291,17 @@ useKeys('Stereo', [
   grid-row: span 2;
 }
 .plots.many {
-  grid-template: 1fr / minmax(0, 1fr) minmax(0, 1.2fr) 270px;
+  grid-template: minmax(0, 1.3fr) minmax(0, 1fr) / minmax(0, 1.15fr) minmax(0, 1fr) 270px;
+}
+.low {
+  grid-column: span 2;
+}
+.alarm {
+  color: var(--caution);
+  font-weight: 600;
+}
+.alarm::before {
+  content: '▼ ';
 }
 .under {
   padding: 0 12px;

@@ -5,14 +5,15 @@ import { useSession } from '../../session/store'
 import { tellTrouble } from '../../shared/notice'
 
 /** The image of the chosen channels as they are carried: asked for when it is not there, again when a correction changes. */
-export function useImage(channels: Ref<string[]>) {
+export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to?: number; order: 'wav' | 'smpte' }>) {
   const store = useSession()
   const view = shallowRef<ImageView | null>(null)
   const trouble = ref('')
   const job = ref('')
   let turn = 0
 
-  const key = computed(() => JSON.stringify(channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction])))
+  const carried = computed(() => channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction]))
+  const key = computed(() => JSON.stringify([...carried.value, [asked.value]]))
   const running = followJob(job, trouble, 'Measuring the image', read)
   const path = () => ({ session: store.id })
 
@@ -21,14 +22,14 @@ export function useImage(channels: Ref<string[]>) {
     const tracks = channels.value
     if (tracks.length < 2) return
     try {
-      const made = await ask(client.POST('/api/sessions/{session}/image', { params: { path: path() }, body: { tracks } }))
+      const made = await ask(client.POST('/api/sessions/{session}/image', { params: { path: path() }, body: { tracks, ...asked.value } }))
       if (mine !== turn) return
       if (typeof made === 'string' && made !== '') {
         job.value = made
         return
       }
       job.value = ''
-      const got = await ask(client.GET('/api/sessions/{session}/image', { params: { path: path(), query: { tracks: tracks.join() } } }))
+      const got = await ask(client.GET('/api/sessions/{session}/image', { params: { path: path(), query: { tracks: tracks.join(), ...asked.value } } }))
       if (mine === turn) view.value = got
     } catch (e) {
       if (mine === turn) trouble.value = (e as Error).message
@@ -37,7 +38,7 @@ export function useImage(channels: Ref<string[]>) {
 
   async function accept(): Promise<void> {
     try {
-      await ask(client.POST('/api/sessions/{session}/image/accept', { params: { path: path() }, body: { tracks: channels.value } }))
+      await ask(client.POST('/api/sessions/{session}/image/accept', { params: { path: path() }, body: { tracks: channels.value, ...asked.value } }))
       await store.reload()
     } catch (e) {
       tellTrouble((e as Error).message)
@@ -47,7 +48,7 @@ export function useImage(channels: Ref<string[]>) {
   watch(
     key,
     (_, before) => {
-      const same = before !== undefined && JSON.stringify(channels.value) === JSON.stringify((JSON.parse(before) as string[][]).map((c) => c[0]))
+      const same = before !== undefined && JSON.stringify(channels.value) === JSON.stringify((JSON.parse(before) as string[][]).slice(0, -1).map((c) => c[0]))
       // The picture of the same channels stays until the new one is there.
       if (!same) view.value = null
       trouble.value = ''
