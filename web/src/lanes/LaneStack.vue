@@ -3,6 +3,7 @@ import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import type { Group } from '../session/deskRules'
 import { moved, ordered } from '../session/deskRules'
 import { useSession } from '../session/store'
+import { tellTrouble } from '../shared/notice'
 import { gridOf } from './columns'
 import GroupHead from './GroupHead.vue'
 import LaneHead from './LaneHead.vue'
@@ -99,7 +100,8 @@ function resize(id: string, height: number, e: PointerEvent): void {
 
 function setLoop(from: number, to: number): void {
   const was = store.desk.state.range
-  if (to - from > store.rateHz / 50) store.desk.setRange({ from, to, on: true, pre_roll_s: was?.pre_roll_s ?? 0 })
+  if (to - from < store.rateHz / 50) tellTrouble('A loop lasts 20 ms at least: drag further, or zoom out first.')
+  else store.desk.setRange({ from, to, on: true, pre_roll_s: was?.pre_roll_s ?? 0 })
 }
 </script>
 

@@ -26,7 +26,7 @@ export function useLaneActions() {
   async function place(id: string, text: string): Promise<void> {
     const t = store.track(id)
     const value = read(text)
-    if (t && value !== null) await store.decide(`${t.name}: offset typed as ${text}${along(id)}`, [{ track_id: id, after: { offset_frames: value } }], true)
+    if (t && value !== null && value !== t.correction.offset_frames) await store.decide(`${t.name}: offset typed as ${text}${along(id)}`, [{ track_id: id, after: { offset_frames: value } }], true)
   }
 
   async function gain(id: string, text: string): Promise<void> {
@@ -34,7 +34,7 @@ export function useLaneActions() {
     const value = Number(text.replace(',', '.').replace('\u2212', '-'))
     if (!t) return
     if (!Number.isFinite(value)) tellTrouble(`“${text}” is no gain in dB.`)
-    else await store.decide(`${t.name}: gain ${fixed(value, 1)} dB`, [{ track_id: id, after: { gain_db: value } }])
+    else if (value !== t.correction.gain_db) await store.decide(`${t.name}: gain ${fixed(value, 1)} dB`, [{ track_id: id, after: { gain_db: value } }])
   }
 
   async function flip(id: string): Promise<void> {

@@ -95,10 +95,11 @@ const { canvas: phase } = useSurface(
 const { canvas: sum } = useSurface((s) => pair.value && paintSum(s, palette(), pair.value.pair.sum_gain), [pair])
 /** Channels that are turned over, or that stay opposed to another as prominent. */
 const alarmed = computed(() => new Set(view.value?.repair.findings.filter((f) => f.kind === 'channel_inverted' || f.kind === 'lasting_opposition').flatMap((f) => f.channels) ?? []))
-/** Two of them against each other: lasting, and not what an inversion of both explains. */
+/** Two of them against each other: turned over by their strikes, or opposed for long with both prominent. */
 function opposed(a: number, b: number): boolean {
-  const c = between(a, b)?.correlation ?? 0
-  return c < -0.2 && (alarmed.value.has(a) || alarmed.value.has(b))
+  const both = (x: { a: number; b: number }) => x.a === Math.min(a, b) && x.b === Math.max(a, b)
+  const judgedSo = view.value?.repair.pairs.some((j) => both(j) && j.invert)
+  return judgedSo || (view.value?.repair.findings.some((f) => f.kind === 'lasting_opposition' && f.channels.includes(a) && f.channels.includes(b) && a !== b) ?? false)
 }
 const around = computed(() =>
   (view.value?.image.channels ?? []).map((c, i) => ({ name: names.value[i] ?? '', degrees: view.value?.degrees[i] ?? (360 / view.value!.image.channels.length) * i, rmsDb: c.rms_db ?? null, alarmed: alarmed.value.has(i) })),

@@ -1,0 +1,60 @@
+//! The check: read, accepted, put aside, taken back.
+
+use super::*;
+
+/// The table of the demo, its findings accepted, put aside and taken back, a role changed, a cell opened under Align.
+#[actix_web::test]
+async fn the_check_is_read_and_decided_on() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::with(|s| s.demo = true).await;
+    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
+    s.settled(&session).await;
+    let b = Browser::open(1280, 800).await;
+    b.page.goto(&format!("{}/sessions/{session}/check", s.base)).await.expect("the page");
+    b.find("[data-test=arrivals]").await;
+    let cells = "return [document.querySelectorAll('[data-test=arrivals] tbody tr').length, document.querySelectorAll('[data-test=arrivals] td').length]";
+    assert_eq!(b.js(cells).await, serde_json::json!([7, 7 * 26]));
+    let head = b.js("return document.querySelector('article h3').innerText").await;
+    assert!(
+        head.as_str().unwrap().contains("is wired inverted") || head.as_str().unwrap().contains("swapped"),
+        "{head}"
+    );
+    // What it would do elsewhere is told before it is accepted.
+    b.click("[data-test=finding-wired-inverted] [data-test=effects]").await;
+    b.until("effects", "return document.querySelectorAll('[data-test=effects-table] tr').length > 1").await;
+    b.click("[data-test=finding-wired-inverted] [data-test=accept]").await;
+    b.find("[data-test=finding-wired-inverted].agreed").await;
+    b.click("[data-test=undo]").await;
+    b.find("[data-test=finding-wired-inverted].fault:not(.agreed)").await;
+    // Put aside, with a reason that stays.
+    b.click("[data-test=finding-pair-swapped] [data-test=dismiss]").await;
+    b.find("[data-test=reason]").await.send_keys("as the audience sits").await.expect("typed");
+    b.click("[data-test=dismiss-now]").await;
+    b.until("aside", "return document.querySelector('[data-test=finding-pair-swapped].dismissed')?.innerText.includes('as the audience sits')").await;
+    b.click("[data-test=undo]").await;
+    b.find("[data-test=finding-pair-swapped]:not(.dismissed)").await;
+    // All solid ones at once; the sign of a column turns with them.
+    let drum = "return [...document.querySelectorAll('[data-test=arrivals] tbody tr')].map(r => r.querySelectorAll('td')[4].querySelector('.way')?.innerText).filter(Boolean)";
+    let all = |v: &serde_json::Value, mark: &str| v.as_array().unwrap().iter().all(|x| x == mark);
+    assert!(all(&b.js(drum).await, "▼"));
+    b.click("[data-test=accept-solid]").await;
+    b.until("agreed", "return document.querySelectorAll('article.agreed').length >= 3").await;
+    assert!(all(&b.js(drum).await, "▲"));
+    b.key("z").await;
+    b.click("[data-test=undo]").await;
+    b.until("open again", "return document.querySelectorAll('article.agreed').length === 0").await;
+    // Another role: the check follows by itself.
+    b.click("[data-test='head-Frame drum']").await;
+    b.until("the form", "const e=[...document.querySelectorAll('[data-test=role]')].find(x=>x.offsetParent); if(!e) return false; e.value='room'; e.dispatchEvent(new Event('change')); return true").await;
+    b.until("six sources", "return document.querySelectorAll('[data-test=arrivals] tbody tr').length === 6").await;
+    s.settled(&session).await;
+    b.click("[data-test=undo]").await;
+    b.until("seven sources", "return document.querySelectorAll('[data-test=arrivals] tbody tr').length === 7").await;
+    // A cell opens both tracks at a hit, with room before the attack.
+    b.js("document.querySelector('[data-cell=\"2-3\"]').click()").await;
+    b.find("[data-test=sentence]").await;
+    b.until("the pair", "return [...document.querySelectorAll('[data-lane]')].map(l => l.dataset.lane).join() === 'Cajón front,Cajón back'").await;
+    assert!(b.page.current_url().await.unwrap().as_str().contains("hit="));
+    assert_eq!(b.errors().await, Vec::<String>::new());
+    b.close().await;
+}

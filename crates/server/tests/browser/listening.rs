@@ -1,0 +1,129 @@
+//! Listening by its switches and keys: nothing breaks off, and what is set lasts.
+
+use super::*;
+
+/// A value of the listen bar.
+async fn bar(b: &Browser, name: &str) -> String {
+    b.find("[data-test=listen-bar]").await.attr(&format!("data-{name}")).await.unwrap().unwrap_or_default()
+}
+
+fn pressed(name: &str, on: bool) -> String {
+    format!("return document.querySelector('[data-test={name}]').getAttribute('aria-pressed') === '{on}'")
+}
+
+#[actix_web::test]
+async fn switches_change_what_sounds_without_a_gap_and_last() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let session = s.session("Switches").await;
+    let x = hits(1_440_000, 4);
+    let files = [
+        ("Left near.wav", wav(&[x.clone()], 48_000, None)),
+        ("Right near.wav", wav(&[moved(&x, 30, 0.7)], 48_000, None)),
+    ];
+    let tracks = s.bring_in(&session, &files).await;
+    let changes: Vec<_> =
+        tracks.iter().map(|t| serde_json::json!({ "track_id": t["id"], "after": { "gain_db": -6.0 } })).collect();
+    let softer = serde_json::json!({ "label": "softer", "changes": changes });
+    assert_eq!(s.post(&format!("/api/sessions/{session}/decisions"), softer).await.0, 201);
+    let b = Browser::open(1280, 800).await;
+    b.page.goto(&format!("{}/sessions/{session}/align", s.base)).await.expect("the page");
+    b.find("[data-test=play]").await;
+    b.key(" ").await;
+    let going = "const d=document.querySelector('[data-test=listen-bar]').dataset; return d.context==='running' && Number(d.frame)>12000";
+    b.until("sound", going).await;
+    // Every switch by its key, on and off, while it sounds.
+    for (key, name) in
+        [("m", "mono"), ("e", "swap"), ("q", "dim"), ("i", "click"), ("v", "difference"), ("o", "scope-group")]
+    {
+        b.key(key).await;
+        b.until(name, &pressed(name, true)).await;
+        tokio::time::sleep(Duration::from_millis(150)).await;
+        b.key(if key == "o" { "s" } else { key }).await;
+        b.until(name, &pressed(name, false)).await;
+    }
+    b.click("[data-test=scope-session]").await;
+    assert!(bar(&b, "answer-ms").await.parse::<f64>().unwrap() > 0.0, "the last change was heard");
+    // Both 6 dB softer as corrected: as recorded comes down by as much, and that is said.
+    b.key("y").await;
+    b.key("c").await;
+    b.until("matched", "return document.querySelector('[data-test=matched]').innerText === 'Matched −6.00 dB'").await;
+    b.key("c").await;
+    b.until("the softer stays", "return document.querySelector('[data-test=matched]').innerText === 'Matched 0.00 dB'")
+        .await;
+    assert_eq!(bar(&b, "gaps").await, "0", "it never broke off");
+    // Half the speed: the place moves on by half of what the clock does.
+    b.key("j").await;
+    b.key("j").await;
+    b.until("half", "return document.querySelector('[data-test=speed]').innerText === '50 %'").await;
+    tokio::time::sleep(Duration::from_millis(400)).await;
+    let pace = "const d=document.querySelector('[data-test=listen-bar]').dataset; const [f,t]=[Number(d.frame),performance.now()]; return new Promise(r=>setTimeout(()=>r((Number(d.frame)-f)/((performance.now()-t)*48)),1500))";
+    let pace = b.js(pace).await.as_f64().unwrap();
+    assert!((0.35..0.65).contains(&pace), "{pace}");
+    b.key("j").await;
+    b.key("j").await;
+    b.until("whole", "return document.querySelector('[data-test=speed]').innerText === '100 %'").await;
+    b.key(" ").await;
+    b.until("stopped", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='false'").await;
+    // What was set is kept with the session; nothing of it is decided or delivered.
+    tokio::time::sleep(Duration::from_millis(400)).await;
+    let (_, detail) = s.get(&format!("/api/sessions/{session}")).await;
+    assert_eq!(
+        (&detail["desk"]["listening"]["matched"], &detail["desk"]["listening"]["scope"]),
+        (&true.into(), &"session".into())
+    );
+    assert_eq!(detail["decisions"].as_array().unwrap().len(), 1);
+    b.page.refresh().await.expect("the page");
+    b.until("still matched", &pressed("matched", true)).await;
+    assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
+    b.close().await;
+}
+
+#[actix_web::test]
+async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let session = s.session("Round").await;
+    let x = hits(960_000, 8);
+    let files =
+        [("A near.wav", wav(&[x.clone()], 48_000, None)), ("B near.wav", wav(&[moved(&x, 12, 0.8)], 48_000, None))];
+    s.bring_in(&session, &files).await;
+    let b = Browser::open(1280, 800).await;
+    b.page.goto(&format!("{}/sessions/{session}/align", s.base)).await.expect("the page");
+    b.until("measured", "return document.querySelector('[data-test=sentence]')?.dataset.verdict === 'solid'").await;
+    let frame = "Number(document.querySelector('[data-test=listen-bar]').dataset.frame)";
+    // A loop of a second: after three it is still in there, and it went round without breaking off.
+    let range = serde_json::json!({ "range": { "from": 96_000, "to": 144_000, "on": true, "pre_roll_s": 0.5 } });
+    s.patch(&format!("/api/sessions/{session}/desk"), range).await;
+    b.until("a loop", &pressed("loop", true)).await;
+    b.key(" ").await;
+    b.until("the pre-roll", &format!("return {frame} > 72000 && {frame} < 96000")).await;
+    b.until("inside", &format!("return {frame} >= 96000")).await;
+    for _ in 0..12 {
+        tokio::time::sleep(Duration::from_millis(250)).await;
+        let at = b.js(&format!("return {frame}")).await.as_f64().unwrap();
+        assert!((95_000.0..146_000.0).contains(&at), "{at}");
+    }
+    assert_eq!(bar(&b, "gaps").await, "0");
+    b.key("l").await;
+    b.until("on and out", &format!("return {frame} > 150000")).await;
+    b.key(" ").await;
+    // Just around the hit: it ends by itself, and stands where it began.
+    b.key("n").await;
+    b.key("p").await;
+    b.until("sounds", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='true'").await;
+    b.until("ended", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='false'").await;
+    let began = b.js(&format!("return {frame}")).await;
+    b.key("p").await;
+    b.until("again", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='true'").await;
+    b.until("ended", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='false'").await;
+    assert_eq!(b.js(&format!("return {frame}")).await, began, "the same hit again");
+    // Marks by keys: set, left, come back to.
+    b.key("k").await;
+    b.key("\u{e00f}").await;
+    b.until("away", &format!("return {frame} !== {began}")).await;
+    b.key("\u{e009}\u{e012}\u{e000}").await;
+    b.until("back at the mark", &format!("return Math.abs({frame} - {began}) <= 1")).await;
+    assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
+    b.close().await;
+}
