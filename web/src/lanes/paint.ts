@@ -125,16 +125,18 @@ function line(ctx: CanvasRenderingContext2D, x1: number, y1: number, x2: number,
 
 function paintHits(s: Surface, p: Palette, v: Viewport, hits: readonly number[]): void {
   s.ctx.fillStyle = p.land
+  s.ctx.beginPath()
+  // An hour has thousands: of those that would lie on one another one is drawn.
+  let last = -Infinity
   for (const h of hits) {
     const x = xOf(v, h)
-    if (x >= -4 && x <= s.width + 4) {
-      s.ctx.beginPath()
-      s.ctx.moveTo(x - 4, RULER - 7)
-      s.ctx.lineTo(x + 4, RULER - 7)
-      s.ctx.lineTo(x, RULER)
-      s.ctx.fill()
-    }
+    if (x < -4 || x > s.width + 4 || x - last < 3) continue
+    last = x
+    s.ctx.moveTo(x - 4, RULER - 7)
+    s.ctx.lineTo(x + 4, RULER - 7)
+    s.ctx.lineTo(x, RULER)
   }
+  s.ctx.fill()
 }
 
 /** One waveform in one lane. */

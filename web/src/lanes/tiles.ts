@@ -27,6 +27,7 @@ export function levelFor(framesPerPx: number): number {
 
 export class TileCache {
   private tiles = new Map<string, Float32Array | 'coming' | 'missing'>()
+  private wanted: (() => void)[] = []
   /** Most tiles kept: about 48 MB. */
   private static readonly MOST = 4000
 
@@ -61,7 +62,13 @@ export class TileCache {
     }
     this.tiles.set(key, 'coming')
     const name = level === SINGLE ? 'samples' : String(level)
-    this.fetcher(this.address(track).replace('*', `${name}/${tile}`))
+    // Asked for after the paint that misses it: a request costs as much time as a lane.
+    if (this.wanted.length === 0) setTimeout(() => this.wanted.splice(0).forEach((ask) => ask()), 0)
+    this.wanted.push(() => this.ask(key, this.address(track).replace('*', `${name}/${tile}`)))
+  }
+
+  private ask(key: string, url: string): void {
+    this.fetcher(url)
       .then((data) => {
         this.tiles.set(key, new Float32Array(data))
         this.arrived()

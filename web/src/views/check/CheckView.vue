@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, client } from '../../api/client'
 import { roomBefore, showHit } from '../../lanes/viewport'
+import LanesFold from '../../lanes/LanesFold.vue'
 import { useSurface } from '../../plot/surface'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
@@ -98,6 +99,7 @@ useKeys('Check', [
     </div>
     <template v-else>
       <section class="left">
+        <LanesFold />
         <header>
           <h2>Arrivals</h2>
           <span class="soft">Each source as each microphone heard it: the mean of its clear moments, {{ store.heard.corrected ? 'as corrected' : 'as recorded' }}. A cell opens both tracks under Align.</span>

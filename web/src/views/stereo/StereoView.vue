@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { Track } from '../../api/client'
+import LanesFold from '../../lanes/LanesFold.vue'
 import { paintFold } from '../../plot/fold'
 import { paintGoniometer, type Way } from '../../plot/goniometer'
 import { paintPhase, paintSum } from '../../plot/response'
@@ -163,6 +164,7 @@ useKeys('Stereo', [
         <span class="fill" />
         <button v-if="channels.length === 2" class="plain" data-test="swap-sides" @click="swapSides">Exchange sides</button>
       </div>
+      <LanesFold />
       <SidesTable v-if="part === 'sides'" />
       <p v-else-if="trouble" class="sentence undecided" role="alert">{{ trouble }}</p>
       <p v-else-if="running && !view" class="sentence" role="status">{{ running.title }}: {{ Math.round(running.progress * 100) }} %</p>
