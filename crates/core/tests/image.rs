@@ -105,6 +105,21 @@ fn loudness_is_that_of_the_published_signals() {
     }
 }
 
+/// A channel turned over: in the sum of a band what was lost comes back. Closed form: the sums as it is and turned over have
+/// together twice the energy of both channels.
+#[test]
+fn the_sum_follows_the_repair() {
+    let x = noise(33, 480_000);
+    let other: Vec<f32> = x.iter().zip(noise(34, 480_000)).map(|(a, b)| -0.8 * a + 0.3 * b).collect();
+    let told = judged(&image(&[x, other]));
+    assert!(told.pairs[0].invert);
+    for g in told.pairs[0].sum_gain.iter().filter(|g| (200.0..8_000.0).contains(&g.hz)) {
+        let energy = |db: f64| 10f64.powf(db / 10.0);
+        assert!((energy(g.recorded_db) + energy(g.corrected_db) - 2.0).abs() < 0.05, "{g:?}");
+        assert!(g.corrected_db > 2.0 && g.recorded_db < -5.0, "{g:?}");
+    }
+}
+
 /// The low effects channel passes a filter that turns its phase; no sign is told against it, whatever it looks like.
 #[test]
 fn low_effects_are_no_inversion() {

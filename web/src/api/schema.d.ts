@@ -1255,6 +1255,8 @@ export interface components {
             delay_frames: number;
             /** @description The second is turned over against the first. */
             invert: boolean;
+            /** @description What the sum of both keeps, by third-octave, now and as proposed. */
+            sum_gain: components["schemas"]["BandGain"][];
             /** @description What it is and why, in sentences. */
             text: string;
             /** @description How sure of both. */

@@ -37,12 +37,14 @@ export function ticksOf(v: Viewport, m: Measure, kind: Ruler, width: number): { 
   const room = (width * v.framesPerPx) / unit
   const every = kind === 'bars' ? beatStep(room, width / 130) : Math.max(step(room, width / 130), kind === 'samples' ? 1 : 0)
   const first = Math.floor(v.start / unit / every)
+  // As many decimals as two neighbours need to differ.
+  const decimals = every >= 1 ? 1 : Math.ceil(-Math.log10(every)) + 1
   const made = []
   for (let i = first; i * every * unit <= v.start + width * v.framesPerPx; i++) {
     const frame = i * every * unit
     if (xOf(v, frame) < -130) continue
     // Below a millisecond the clock has no more digits: the frame itself is the better word.
-    const label = kind === 'bars' ? barsBeats(frame + 1e-6, m) : kind === 'samples' || every < 0.001 ? `${Math.round(frame)}` : clock(frame, m.rateHz).slice(3)
+    const label = kind === 'bars' ? barsBeats(frame + 1e-6, m, decimals) : kind === 'samples' || every < 0.001 ? `${Math.round(frame)}` : clock(frame, m.rateHz).slice(3)
     made.push({ frame, label })
   }
   return made

@@ -59,6 +59,9 @@ describe('ruler', () => {
     expect(ticksOf(v(), m, 'samples', 960).every((t) => t.frame % 10_000 === 0 && t.label === String(t.frame))).toBe(true)
   })
   it('halves beats when close and doubles bars when far, and never stands still', () => {
+    const near = Object.assign(v(), { start: 1_000, framesPerPx: 10 })
+    const labels = ticksOf(near, m, 'bars', 960).map((t) => t.label)
+    expect(new Set(labels).size).toBe(labels.length)
     expect(beatStep(0.1, 8)).toBe(1 / 64)
     expect(beatStep(8, 8)).toBe(1)
     expect(beatStep(400, 8)).toBe(64)

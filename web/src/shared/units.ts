@@ -71,12 +71,13 @@ export function clock(frame: number, rateHz: number): string {
   return `${frame < 0 && total > 0 ? MINUS : ''}${two(h)}:${two(min)}:${two(s)}.${String(ms).padStart(3, '0')}`
 }
 
-/** Bars and beats in four-four, both counted from 1. */
-export function barsBeats(frame: number, m: Measure): string {
+/** Bars and beats in four-four, both counted from 1; of beats so many decimals. */
+export function barsBeats(frame: number, m: Measure, decimals = 1): string {
   const beats = (frame / m.rateHz) * (m.bpm / 60)
   const bar = Math.floor(beats / 4)
   const beat = beats - bar * 4
-  return `${bar + 1} | ${(Math.floor(beat * 10) / 10 + 1).toFixed(1)}`
+  const parts = 10 ** decimals
+  return `${bar + 1} | ${(Math.floor(beat * parts) / parts + 1).toFixed(decimals)}`
 }
 
 /** dBFS after AES17 (a full-scale sine is 0) of an RMS; null for silence. */

@@ -5,6 +5,7 @@ use crate::correct::{Correction, offset_for_lag};
 use crate::measure::Verdict;
 use crate::measure::image::layout::Place;
 use crate::measure::image::{Between, Image};
+use crate::measure::response::BandGain;
 use serde::{Deserialize, Serialize};
 
 /// Time differences under this are none, in frames: where both channels carry one sound, and in a recording of many.
@@ -91,6 +92,8 @@ pub struct Judged {
     pub verdict: Verdict,
     /// What it is and why, in sentences.
     pub text: String,
+    /// What the sum of both keeps, by third-octave, now and as proposed.
+    pub sum_gain: Vec<BandGain>,
 }
 
 /// What one channel is to carry besides what it carries.
@@ -288,6 +291,17 @@ fn delay(p: &Between) -> Option<(f64, Verdict)> {
     }
 }
 
+/// A constant time is taken out as the pair's own measurement has it. Turned over alone, the sum of a band becomes its
+/// difference: both together are twice the energy of the two.
+fn proposed_sum(p: &Between, in_time: bool, invert: bool) -> Vec<BandGain> {
+    let after = |g: &BandGain| match (in_time, invert) {
+        (true, _) => g.corrected_db,
+        (false, true) => 10.0 * (2.0 - 10f64.powf(g.recorded_db / 10.0)).max(1e-6).log10(),
+        (false, false) => g.recorded_db,
+    };
+    p.pair.sum_gain.iter().map(|g| BandGain { corrected_db: after(g), ..*g }).collect()
+}
+
 fn judge(p: &Between, sign: (i8, Verdict), image: &Image, name: &dyn Fn(usize) -> String) -> Judged {
     let silent = |c: usize| image.channels[c].rms_db.is_none();
     let quiet = p.correlation.is_none();
@@ -319,6 +333,7 @@ fn judge(p: &Between, sign: (i8, Verdict), image: &Image, name: &dyn Fn(usize) -
         "a wide recording: every source has a time of its own between the channels, as with microphones apart; it is left as it is"
             .into()
     };
+    let text = if invert { format!("{} is turned over against {}; {text}", name(p.b), name(p.a)) } else { text };
     let dips = if !invert && p.opposed_part > 0.0 && p.opposed_part < 0.4 && p.longest_opposed_s < 3.0 {
         format!(
             ". Correlation dips below zero in {:.0} % of the time, never longer than {:.1} s: usual with strikes and with room, and fine",
@@ -334,7 +349,15 @@ fn judge(p: &Between, sign: (i8, Verdict), image: &Image, name: &dyn Fn(usize) -
         (None, _) if quiet => Verdict::Undecided,
         (None, _) => sign.1,
     };
-    Judged { a: p.a, b: p.b, delay_frames: found.map_or(0.0, |f| f.0), invert, verdict, text: format!("{text}{dips}.") }
+    Judged {
+        a: p.a,
+        b: p.b,
+        delay_frames: found.map_or(0.0, |f| f.0),
+        invert,
+        verdict,
+        text: format!("{text}{dips}."),
+        sum_gain: proposed_sum(p, found.is_some(), invert),
+    }
 }
 
 /// The later channel is moved onto the earlier.

@@ -159,7 +159,7 @@ async fn lanes_are_ordered_grouped_hidden_and_laid_over_one_another_and_it_lasts
         )
     };
     b.until("an overlay", &ink("difference")).await;
-    let high = "const c=document.querySelector('[data-test=sea]'); const h=96; const d=c.getContext('2d').getImageData(0,c.height-h,c.width,h).data; const s=getComputedStyle(document.documentElement).getPropertyValue('--ink').trim(); const rgb=[1,3,5].map(i=>parseInt(s.slice(i,i+2),16)); let most=0; for(let x=0;x<c.width;x++){let n=0; for(let y=0;y<h;y++){const k=(y*c.width+x)*4; if([0,1,2].every(i=>Math.abs(d[k+i]-rgb[i])<6)) n++;} most=Math.max(most,n)} return most";
+    let high = "const c=document.querySelector('[data-test=sea]'); const h=60; const d=c.getContext('2d').getImageData(0,c.height-h,c.width,h).data; const s=getComputedStyle(document.documentElement).getPropertyValue('--ink').trim(); const rgb=[1,3,5].map(i=>parseInt(s.slice(i,i+2),16)); let most=0; for(let x=0;x<c.width;x++){let n=0; for(let y=0;y<h;y++){const k=(y*c.width+x)*4; if([0,1,2].every(i=>Math.abs(d[k+i]-rgb[i])<6)) n++;} most=Math.max(most,n)} return most";
     b.until("the difference is drawn", &format!("return (()=>{{ {high} }})() > 6")).await;
     b.until("the other way", &ink("sum")).await;
     tokio::time::sleep(Duration::from_millis(800)).await;

@@ -34,7 +34,7 @@ const offsetB = computed(() => b.value?.correction.offset_frames ?? 0)
 const carriedLag = computed(() => offsetA.value - offsetB.value)
 const lagShown = computed(() => tried.value ?? carriedLag.value)
 
-const laneHeight = computed(() => (all.value ? Math.max(28, Math.min(76, 250 / Math.max(store.tracks.length, 1))) : 96))
+const laneHeight = computed(() => (all.value ? Math.max(28, Math.min(76, 250 / Math.max(store.tracks.length, 1))) : 76))
 const triedLane = computed(() => (tried.value === null ? null : { id: store.pair.b, offset: offsetA.value - tried.value }))
 /** Hits where they sound now: with the anchor's own offset. */
 const hits = computed(() => (m.value?.hit_frames ?? []).map((h) => h + offsetA.value))
@@ -327,7 +327,7 @@ useKeys('Lanes', [
 .lanes {
   flex: 0 1 auto;
   min-height: 60px;
-  max-height: 44%;
+  max-height: 40%;
   display: flex;
   flex-direction: column;
 }

@@ -93,7 +93,7 @@ const { canvas: phase } = useSurface(
   (s) => pair.value && paintPhase(s, palette(), judged.value?.delay_frames ? pair.value.pair : { ...pair.value.pair, phase: pair.value.pair.phase.map((q) => ({ ...q, residual_deg: q.residual_deg + q.delay_deg, delay_deg: 0 })) }, false),
   [pair],
 )
-const { canvas: sum } = useSurface((s) => pair.value && paintSum(s, palette(), pair.value.pair.sum_gain), [pair])
+const { canvas: sum } = useSurface((s) => judged.value && paintSum(s, palette(), judged.value.sum_gain), [judged])
 /** Channels that are turned over, or that stay opposed to another as prominent. */
 const alarmed = computed(() => new Set(view.value?.repair.findings.filter((f) => f.kind === 'channel_inverted' || f.kind === 'lasting_opposition').flatMap((f) => f.channels) ?? []))
 /** Two of them against each other: turned over by their strikes, or opposed for long with both prominent. */
@@ -160,7 +160,7 @@ useKeys('Stereo', [
           <button :aria-pressed="order === 'wav'" title="L R C LFE, back, side: the order of WAV masks" @click="order = 'wav'">WAV order</button>
           <button :aria-pressed="order === 'smpte'" title="L R C LFE, side, back: the order of SMPTE" data-test="smpte" @click="order = 'smpte'">SMPTE order</button>
         </div>
-        <span class="soft window">as carried now; windows of 0.4 s, gated under −60 dBFS RMS</span>
+        <span v-if="part === 'image'" class="soft window">as carried now; windows of 0.4 s, gated under −60 dBFS RMS</span>
         <span class="fill" />
         <button v-if="channels.length === 2" class="plain" data-test="swap-sides" @click="swapSides">Exchange sides</button>
       </div>
@@ -175,8 +175,8 @@ useKeys('Stereo', [
       <div v-if="view && part === 'image'" class="plots" :class="{ many: !pair }">
         <template v-if="pair">
           <figure class="tall">
-            <figcaption>
-              <b>How wide?</b> <span class="soft">dots: now, lines: the whole</span>
+            <figcaption class="spread">
+              <b>How wide?</b> <span class="soft">dots: now</span>
               <button class="plain small" data-test="xy" @click="way = way === 'xy' ? 'turned' : 'xy'">{{ way === 'xy' ? 'turned' : 'XY' }}</button>
             </figcaption>
             <canvas ref="gonio" role="img" aria-label="Goniometer: left against right, the zone in which they oppose tinted" data-test="goniometer" />
@@ -273,6 +273,14 @@ useKeys('Stereo', [
 }
 .fill {
   flex: 1;
+}
+.spread {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+.spread .small {
+  margin-left: auto;
 }
 .small {
   font-size: 12px;
