@@ -38,6 +38,15 @@ describe('correlation strip', () => {
     expect(h.bars()).toHaveLength(80)
     expect(h.bars()[0]).toBeCloseTo(-0.5, 6)
   })
+  it('tells a lasting opposition from a short dip', () => {
+    const h = new LevelHistory()
+    for (let i = 0; i < 40; i++) h.push(i, 0.25, i % 4 === 0 ? -0.8 : 0.5)
+    expect(h.opposedS()).toBe(0)
+    for (let i = 40; i < 54; i++) h.push(i, 0.25, -0.1)
+    expect(h.opposedS()).toBe(3.5)
+    h.push(60, 0.25, null)
+    expect(h.opposedS()).toBe(0)
+  })
   it('is empty where nothing was heard', () => {
     const h = new LevelHistory()
     h.push(0, 0.3, null)

@@ -23,6 +23,10 @@ interface Heard {
   matched: [number, number] | null
 }
 
+/** Shorter dips are usual with strikes and with room. */
+const LASTING_S = 3
+const opposedS = ref(0)
+
 const known = (v: number) => (Number.isNaN(v) ? null : v)
 watch(
   () => [store.heard.frame, store.heard.corrected] as const,
@@ -31,6 +35,7 @@ watch(
     if (!store.heard.playing || !block) return
     const r = store.heard.corrected ? block.corrected : block.recorded
     history.push(block.start, block.seconds, known(r.correlation))
+    opposedS.value = history.opposedS()
     lows.push(block.start, block.seconds, known(r.lowCorrelation))
     reading.value = {
       left: dbfs(r.rms[0]),
@@ -69,6 +74,7 @@ const strip = computed(() => {
   const { nullDb, correlation, low } = reading.value
   if (heardAs.value.difference && nullDb !== null) return `difference: ${nullDb < 0 ? '\u2212' : '+'}${Math.abs(nullDb).toFixed(1)} dB against the first`
   if (correlation === null) return 'correlation: no signal'
+  if (opposedS.value >= LASTING_S) return `opposed for ${opposedS.value.toFixed(0)} s: mono loses what both carry`
   return `correlation ${signed(correlation)}, below 200 Hz ${low === null ? 'no signal' : signed(low)}`
 })
 
@@ -212,7 +218,7 @@ useKeys('Listening', [
     </div>
     <div class="strip" data-test="strip-text" :data-null="reading.nullDb" :data-low="reading.low">
       <canvas ref="canvas" role="img" :aria-label="strip" />
-      <span class="soft">{{ strip }}</span>
+      <span :class="opposedS >= LASTING_S ? 'caution' : 'soft'">{{ strip }}</span>
     </div>
     <div class="levels mono">
       <span>L {{ level(reading.left) }}</span>

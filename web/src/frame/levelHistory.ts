@@ -23,6 +23,13 @@ export class LevelHistory {
     this.sum = this.weight = this.filled = 0
   }
 
+  /** Seconds for which it has been below zero without a break, up to now. */
+  opposedS(): number {
+    let bars = 0
+    while (bars < this.values.length && (this.values[this.values.length - 1 - bars] ?? 0) < 0) bars++
+    return bars * LevelHistory.SECONDS
+  }
+
   /** Eighty bars, newest last; null where nothing was heard. */
   bars(): (number | null)[] {
     return [...Array<null>(LevelHistory.BARS - this.values.length).fill(null), ...this.values]

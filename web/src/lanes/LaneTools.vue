@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useSession } from '../session/store'
 import { COLUMN_NAMES, COLUMNS } from './columns'
+import MarksList from './MarksList.vue'
 import type { Ruler } from './ruler'
 import type { Track } from '../api/client'
 
@@ -41,6 +42,10 @@ function show(track: Track): void {
     <el-popover v-if="hidden.length > 0" trigger="click" :width="200" placement="bottom-start">
       <template #reference><button class="plain" data-test="hidden">{{ hidden.length }} hidden</button></template>
       <button v-for="t in hidden" :key="t.id" class="plain line" :data-show="t.name" @click="show(t)">show {{ t.name }}</button>
+    </el-popover>
+    <el-popover trigger="click" :width="300" placement="bottom-start">
+      <template #reference><button class="plain" data-test="marks">Marks{{ desk.state.markers.length > 0 ? ` ${desk.state.markers.length}` : '' }}</button></template>
+      <MarksList />
     </el-popover>
     <button class="plain" title="All lanes taller" data-test="taller" @click="emit('taller', 1.3)">taller</button>
     <button class="plain" title="All lanes lower" @click="emit('taller', 1 / 1.3)">lower</button>

@@ -151,7 +151,7 @@ pub fn attempt(
         rival: part_of_peak(rival),
         rival_lag: curve.lag_of(rival) + centre as f64,
         rival_sign: sign_at(&curve, rival),
-        earlier: earlier.map_or(0.0, |i| part_of_peak(i)),
+        earlier: earlier.map_or(0.0, part_of_peak),
         earlier_lag: earlier.map_or(0.0, |i| curve.refined(i) + centre as f64),
         earlier_sign: earlier.map_or(0, |i| sign_at(&curve, i)),
         hits: total.count,

@@ -45,7 +45,7 @@ impl Varispeed {
         }
     }
 
-    /// Slows one plane down in place: `read` fills a buffer from a frame on, the result lies in `out`.
+    /// Both sides slowed down into `out`; `read` fills both from a frame on.
     ///
     /// # Errors
     /// As `read` says.

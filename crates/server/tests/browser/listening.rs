@@ -18,7 +18,7 @@ async fn switches_change_what_sounds_without_a_gap_and_last() {
     let session = s.session("Switches").await;
     let x = hits(1_440_000, 4);
     let files = [
-        ("Left near.wav", wav(&[x.clone()], 48_000, None)),
+        ("Left near.wav", wav(std::slice::from_ref(&x), 48_000, None)),
         ("Right near.wav", wav(&[moved(&x, 30, 0.7)], 48_000, None)),
     ];
     let tracks = s.bring_in(&session, &files).await;
@@ -85,8 +85,10 @@ async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
     let s = TestServer::start().await;
     let session = s.session("Round").await;
     let x = hits(960_000, 8);
-    let files =
-        [("A near.wav", wav(&[x.clone()], 48_000, None)), ("B near.wav", wav(&[moved(&x, 12, 0.8)], 48_000, None))];
+    let files = [
+        ("A near.wav", wav(std::slice::from_ref(&x), 48_000, None)),
+        ("B near.wav", wav(&[moved(&x, 12, 0.8)], 48_000, None)),
+    ];
     s.bring_in(&session, &files).await;
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/align", s.base)).await.expect("the page");
@@ -124,6 +126,19 @@ async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
     b.until("away", &format!("return {frame} !== {began}")).await;
     b.key("\u{e009}\u{e012}\u{e000}").await;
     b.until("back at the mark", &format!("return Math.abs({frame} - {began}) <= 1")).await;
+    // Named, and taken away again; the loop's pre-roll is typed.
+    b.click("[data-test=marks]").await;
+    b.until("the list", "const e=document.querySelector('[data-mark] input'); if(!e?.offsetParent) return false; e.value='Entry'; e.dispatchEvent(new Event('change')); return true").await;
+    b.find("[data-mark=Entry]").await;
+    b.until("the pre-roll", "const e=document.querySelector('[data-test=pre-roll]'); if(e.value!=='0.5') return false; e.value='2,5'; e.dispatchEvent(new Event('change')); return true").await;
+    b.click("[data-test=remove-mark]").await;
+    b.until("no marks", "return document.querySelector('[data-mark]') === null").await;
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    let (_, detail) = s.get(&format!("/api/sessions/{session}")).await;
+    assert_eq!(
+        (&detail["desk"]["range"]["pre_roll_s"], &detail["desk"]["markers"]),
+        (&2.5.into(), &serde_json::json!([]))
+    );
     assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
     b.close().await;
 }

@@ -44,6 +44,16 @@ async fn two_windows_change_the_desk_and_both_stay_true() {
     // Nothing of it is decided, measured or delivered.
     assert_eq!(after["decisions"], json!([]));
     assert_eq!(s.tracks(&session).await[0]["correction"]["gain_db"], json!(0.0));
+    let quiet = json!({ "height": 1.0, "hidden": true, "muted": true, "soloed": false, "pan": 1.0, "level_db": -30.0 });
+    let listening = json!({ "scope": "pair", "mono": true, "dim": true, "swap": true, "click": true, "speed": 0.5 });
+    assert_eq!(s.patch(&at, json!({ "lanes": { a: quiet }, "listening": listening })).await.0, 200);
+    let wanted = json!({ "depth": "float32", "start": "session" });
+    let (_, job) = s.post(&format!("/api/sessions/{session}/deliveries"), wanted).await;
+    s.settled(&session).await;
+    let file = s.store.path().join("deliveries").join(job.as_str().unwrap()).join("Drum.wav");
+    let (_, delivered) = read(&std::fs::read(file).unwrap());
+    let (_, held) = read(&wav(&[hits(60_000, 3)], 48_000, None));
+    assert_eq!(delivered, held, "what is hidden, muted and dim is delivered as it was recorded");
 }
 
 #[actix_web::test]
