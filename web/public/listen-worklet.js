@@ -3,7 +3,7 @@
 // a loop turns back. Runs on the audio thread: no imports, no framework.
 
 const FADE = 240 // frames, 5 ms at 48 kHz
-const HEADROOM = 3 * 2048 // frames a newcomer brings before it takes over: the old sound has its own until then
+const HEADROOM = 2 * 2048 // frames a newcomer brings before it takes over: the old sound has its own until then
 
 /** Blocks in their order, and the place in the first of them. */
 class Queue {

@@ -431,6 +431,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/sides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Exchange the sides of two tracks, and their names where these say a side, as one decision. Delivered as one file, the left
+         *     is its first channel.
+         */
+        post: operations["exchange_sides"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/tracks/{track}": {
         parameters: {
             query?: never;
@@ -1912,6 +1932,19 @@ export interface components {
              */
             re: number;
         };
+        /** @description Two tracks of which one is to be left and the other right. */
+        TwoSides: {
+            /**
+             * Format: uuid
+             * @description Now on one side.
+             */
+            a: string;
+            /**
+             * Format: uuid
+             * @description Now on the other.
+             */
+            b: string;
+        };
         /** @description A file that was taken. */
         Uploaded: {
             /**
@@ -3037,6 +3070,47 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    exchange_sides: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TwoSides"];
+            };
+        };
         responses: {
             201: {
                 headers: {

@@ -45,6 +45,8 @@ export interface TransportState {
   blocks: number
   /** Times the sound had to wait for blocks while playing. */
   gaps: number
+  /** Seconds of the sound's own clock when the place was told. */
+  soundS: number
   /** Milliseconds from the last change of what sounds until it was heard. */
   answerMs: number
 }
@@ -78,7 +80,7 @@ const AHEAD = 12
  * Plays a session from the server's blocks. No framework: owners pass what to call when something changed.
  */
 export class Transport {
-  readonly state: TransportState = { playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0, answerMs: 0 }
+  readonly state: TransportState = { playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0, soundS: 0, answerMs: 0 }
   private context: AudioContext | null = null
   private node: AudioWorkletNode | null = null
   private socket: WebSocket | null = null
@@ -265,6 +267,7 @@ export class Transport {
     if (m.type === 'used' && m.generation === this.generation) this.send({ type: 'credit', blocks: 1 })
     if (m.type === 'at' && this.state.playing && m.generation === this.generation) {
       this.state.frame = m.frame
+      this.state.soundS = this.context?.currentTime ?? 0
       this.state.gaps = m.gaps
       this.changed()
     }

@@ -171,6 +171,7 @@ useKeys('Listening', [
     :data-gaps="store.heard.gaps"
     :data-context="store.heard.context"
     :data-answer-ms="store.heard.answerMs"
+    :data-sound-s="store.heard.soundS"
   >
     <button
       class="play"

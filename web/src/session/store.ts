@@ -26,7 +26,7 @@ export const useSession = defineStore('session', () => {
   /** Session frame of the hit that the lanes show. */
   const hitShown = ref<number | null>(null)
   const transport = shallowRef<Transport | null>(null)
-  const heard = reactive({ playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0, answerMs: 0 })
+  const heard = reactive({ playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0, soundS: 0, answerMs: 0 })
   const desk = makeDesk(() => id.value, listen)
   let leave: (() => void) | null = null
   let loading: Promise<void> | null = null
@@ -229,6 +229,16 @@ export const useSession = defineStore('session', () => {
     }
   }
 
+  /** Left and right of two tracks, in sides and names: nothing of the sound. */
+  async function exchangeSides(a: string, b: string): Promise<void> {
+    try {
+      await ask(client.POST('/api/sessions/{session}/sides', { params: { path: { session: id.value } }, body: { a, b } }))
+      await reload()
+    } catch (e) {
+      tellTrouble((e as Error).message)
+    }
+  }
+
   async function walk(way: 'undo' | 'redo'): Promise<void> {
     const params = { params: { path: { session: id.value } } }
     try {
@@ -298,6 +308,7 @@ export const useSession = defineStore('session', () => {
     toggleSound,
     choose,
     decide,
+    exchangeSides,
     walk,
     change,
     close,

@@ -1,6 +1,7 @@
 //! The whole-session check: shown, accepted, dismissed, begun again.
 
 use super::{State, id, rate};
+use crate::api::seat::exchanged;
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::tracks::{TrackPatch, TrackRow};
 use crate::db::{checks, jobs, sessions, tracks};
@@ -295,7 +296,10 @@ pub async fn accept_findings(
             let patch = patches.entry(j.rows[p.track].id).or_default();
             patch.offset_frames = p.offset_frames.or(patch.offset_frames);
             patch.invert = p.invert.or(patch.invert);
-            patch.side = p.side.map(|s| s.word().into()).or(patch.side.take());
+            if let Some(side) = p.side {
+                let sides = exchanged(&j.rows[p.track], side);
+                (patch.side, patch.name) = (sides.side, sides.name);
+            }
         }
     }
     for track in &wanted.advice {

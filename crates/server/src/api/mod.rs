@@ -81,6 +81,7 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(sessions::remove_track)
             .service(sessions::load_demo)
             .service(desk::change_desk)
+            .service(seat::exchange_sides)
             .service(seat::turn_seat)
             .service(upload::upload)
             .service(events::events)

@@ -4,10 +4,57 @@ use super::{State, id};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::desk::{self, DeskPatch};
 use crate::db::sessions;
-use crate::db::tracks::{self, TrackPatch};
+use crate::db::tracks::{self, TrackPatch, TrackRow};
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, post, web};
 use marea_core::decide::{Side, other_side_name};
+use serde::Deserialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A track on another side: its name says so, too, where it names one.
+pub fn exchanged(t: &TrackRow, side: Side) -> TrackPatch {
+    let other = side.word() != t.side || side == Side::None;
+    let name = if other { other_side_name(&t.name) } else { None };
+    TrackPatch { side: Some(side.word().into()), name, ..TrackPatch::default() }
+}
+
+/// Two tracks of which one is to be left and the other right.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct TwoSides {
+    /// Now on one side.
+    pub a: Uuid,
+    /// Now on the other.
+    pub b: Uuid,
+}
+
+/// Exchange the sides of two tracks, and their names where these say a side, as one decision. Delivered as one file, the left
+/// is its first channel.
+#[utoipa::path(responses((status = 201, body = Decision), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody)))]
+#[post("/sessions/{session}/sides")]
+pub async fn exchange_sides(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    two: web::Json<TwoSides>,
+) -> Result<HttpResponse, ServerError> {
+    let session = id(&path, "session")?;
+    let (a, b) = (tracks::get(state.db(), session, two.a).await?, tracks::get(state.db(), session, two.b).await?);
+    let sides = [Side::of_word(&a.side), Side::of_word(&b.side)];
+    if !matches!(sides, [Side::Left, Side::Right] | [Side::Right, Side::Left]) {
+        return Err(ServerError::Conflict(format!(
+            "“{}” and “{}” are not left and right of one another",
+            a.name, b.name
+        )));
+    }
+    let changes = vec![
+        NewChange { track_id: a.id, after: exchanged(&a, sides[1]) },
+        NewChange { track_id: b.id, after: exchanged(&b, sides[0]) },
+    ];
+    let label = format!("Sides of {} and {} exchanged", a.name, b.name);
+    let made = decisions::decide(state.db(), session, &NewDecision { label, changes, with_groups: false }).await?;
+    state.workers.changed(session).await;
+    Ok(HttpResponse::Created().json(made))
+}
 
 /// Turn the session's seat round: sides and names that carry one are exchanged as one decision, places while listening are
 /// mirrored. The sound stays as it is.
@@ -20,13 +67,15 @@ pub async fn turn_seat(state: web::Data<State>, path: web::Path<String>) -> Resu
         .iter()
         .filter_map(|t| {
             let side = match Side::of_word(&t.side) {
-                Side::Left => Some(Side::Right.word().to_string()),
-                Side::Right => Some(Side::Left.word().to_string()),
-                _ => None,
+                Side::Left => Side::Right,
+                Side::Right => Side::Left,
+                // A name may say a side where nothing else does.
+                other => {
+                    other_side_name(&t.name)?;
+                    other
+                }
             };
-            let name = other_side_name(&t.name);
-            (side.is_some() || name.is_some())
-                .then(|| NewChange { track_id: t.id, after: TrackPatch { side, name, ..TrackPatch::default() } })
+            Some(NewChange { track_id: t.id, after: exchanged(t, side) })
         })
         .collect();
     if changes.is_empty() {

@@ -167,8 +167,8 @@ fn write_all(
         }
         let clipped = out.finish().map_err(disk)?;
         let bytes = std::fs::metadata(folder.join(&name)).map_err(disk)?.len();
-        for t in group {
-            sheet_row(&mut sheet, s, t, rate, &name);
+        for (t, channel) in group.iter().zip(1..) {
+            sheet_row(&mut sheet, s, t, rate, (&name, channel));
         }
         files.push(DeliveredFile { name, bytes, clipped, left_out_frames: left_out });
     }
@@ -186,6 +186,10 @@ fn groups<'a>(all: &'a [TrackRow], wanted: &[Uuid]) -> Vec<Vec<&'a TrackRow>> {
             None => groups.push(vec![t]),
         }
     }
+    // Left first: the channels of a pair whose sides were exchanged change places in the file.
+    for group in groups.iter_mut().filter(|g| g.len() == 2 && g[0].side == "right" && g[1].side == "left") {
+        group.swap(0, 1);
+    }
     groups.retain(|g| wanted.is_empty() || g.iter().any(|t| wanted.contains(&t.id)));
     groups
 }
@@ -195,7 +199,7 @@ fn sheet_head() -> String {
 }
 
 /// One row of the sheet of values (RFC 4180).
-fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, file: &str) {
+fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (file, channel): (&str, usize)) {
     // A cell that starts like a formula is one to a spreadsheet; an apostrophe makes it text.
     let quote = |text: &str| {
         let guard = if text.starts_with(['=', '+', '-', '@']) { "'" } else { "" };
@@ -206,7 +210,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, fi
         sheet,
         "{},{},{},{},{},{},{},{:.4},{:.4},{},{:.2},{},{}",
         quote(file),
-        t.channel,
+        channel,
         quote(&t.name),
         quote(&t.source),
         t.role,

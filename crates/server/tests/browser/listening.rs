@@ -142,3 +142,59 @@ async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
     assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
     b.close().await;
 }
+
+/// A way to the server that can be cut: what goes through it breaks off, and nothing comes through until it is mended.
+struct Cable {
+    port: u16,
+    cut: tokio::sync::watch::Sender<bool>,
+}
+
+impl Cable {
+    async fn to(base: &str) -> Self {
+        let target = base.trim_start_matches("http://").to_string();
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let port = listener.local_addr().unwrap().port();
+        let (cut, watch) = tokio::sync::watch::channel(false);
+        actix_web::rt::spawn(async move {
+            while let Ok((mut near, _)) = listener.accept().await {
+                let (target, mut watch) = (target.clone(), watch.clone());
+                actix_web::rt::spawn(async move {
+                    if *watch.borrow() {
+                        return;
+                    }
+                    let Ok(mut far) = tokio::net::TcpStream::connect(target).await else { return };
+                    tokio::select! {
+                        _ = tokio::io::copy_bidirectional(&mut near, &mut far) => {}
+                        _ = watch.wait_for(|cut| *cut) => {}
+                    }
+                });
+            }
+        });
+        Self { port, cut }
+    }
+}
+
+#[actix_web::test]
+async fn a_line_that_breaks_is_said_and_the_sound_goes_on_by_itself() {
+    let _turn = TURN.lock().await;
+    let s = TestServer::start().await;
+    let session = s.session("Line").await;
+    let x = hits(1_440_000, 2);
+    s.bring_in(&session, &[("A near.wav", wav(std::slice::from_ref(&x), 48_000, None))]).await;
+    let cable = Cable::to(&s.base).await;
+    let b = Browser::open(1280, 800).await;
+    b.page.goto(&format!("http://127.0.0.1:{}/sessions/{session}/recordings", cable.port)).await.expect("the page");
+    b.find("[data-track='A near']").await;
+    b.key(" ").await;
+    let frame = "Number(document.querySelector('[data-test=listen-bar]').dataset.frame)";
+    b.until("sound", &format!("return {frame} > 24000")).await;
+    cable.cut.send(true).unwrap();
+    b.until("it is said", "return document.body.innerText.includes('goes on by itself')").await;
+    tokio::time::sleep(Duration::from_millis(1_200)).await;
+    let stood = b.js(&format!("return {frame}")).await.as_f64().unwrap();
+    cable.cut.send(false).unwrap();
+    b.until("it goes on", &format!("return {frame} > {}", stood + 48_000.0)).await;
+    let playing = b.js("return document.querySelector('[data-test=listen-bar]').dataset.playing").await;
+    assert_eq!(playing, "true");
+    b.close().await;
+}

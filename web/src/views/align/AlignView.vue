@@ -11,6 +11,7 @@ import { tellTrouble } from '../../shared/notice'
 import { palette } from '../../shared/theme'
 import { fixed, samples, span, type Unit } from '../../shared/units'
 import AgreementPlot from './AgreementPlot.vue'
+import PairFacts from './PairFacts.vue'
 import { paintPhase, paintSum } from '../../plot/response'
 import { usePair } from './usePair'
 
@@ -146,12 +147,6 @@ function nudge(frames: number): void {
   void setOffset(offsetB.value + frames, b.value.correction.invert, `${b.value.name} nudged by ${samples(frames)} samples${actions.along(b.value.id)}`, true)
 }
 
-function typed(e: Event): void {
-  const input = e.target as HTMLInputElement
-  if (b.value) void actions.place(b.value.id, input.value)
-  input.value = samples(offsetB.value)
-}
-
 function swap(): void {
   store.choose(store.pair.b, store.pair.a)
 }
@@ -253,51 +248,7 @@ useKeys('Lanes', [
           <figcaption><b>What is lost in the sum?</b></figcaption>
           <canvas ref="sumCanvas" role="img" aria-label="Sum gain by third-octave" />
         </figure>
-        <aside>
-          <dl v-if="m">
-            <template v-if="view?.lag">
-              <dt>Lag</dt>
-              <dd class="mono">{{ fixed(view.lag.ms, 3) }} ms</dd>
-              <dt />
-              <dd class="mono" data-test="lag-samples">{{ fixed(view.lag.samples, 2) }} samples</dd>
-              <dt />
-              <dd class="mono">{{ fixed(view.lag.us, 0) }} µs · {{ span(view.lag.samples, 'distance', store.measure) }}</dd>
-              <dt>As a note</dt>
-              <dd class="mono">{{ span(view.lag.samples, 'note', store.measure) }}</dd>
-              <dt>Left over</dt>
-              <dd class="mono" data-test="remaining">{{ view ? span((m.lag_frames ?? 0) - carriedLag, store.unit, store.measure) : '' }}</dd>
-            </template>
-            <dt>Wired</dt>
-            <dd :class="m.sign < 0 ? 'caution' : ''">{{ m.sign < 0 ? '▼ inverted' : m.sign > 0 ? '▲ upright' : 'undecided' }}</dd>
-            <dt>Sums better</dt>
-            <dd :class="m.propose_invert ? 'caution' : ''">{{ m.sign === 0 ? 'undecided' : m.propose_invert ? '▼ turned over' : '▲ as it is' }}</dd>
-            <dt>Certainty</dt>
-            <dd :class="m.verdict === 'solid' ? 'clear' : ''" :title="m.reason">{{ m.verdict }}, {{ m.hits }} {{ m.material === 'struck' ? 'hits' : 'windows' }}</dd>
-            <dt>Height</dt>
-            <dd class="mono" title="Peak over the RMS of the curve; from 10 on solid">{{ fixed(m.height, 1) }} · rival {{ fixed(m.rival, 2) }}</dd>
-            <dt>Coherence</dt>
-            <dd class="mono">{{ fixed(m.coherence, 2) }}</dd>
-            <dt>Null depth</dt>
-            <dd class="mono" title="Energy left when B as corrected is subtracted from A">{{ sum ? `${fixed(sum.nullDepthDb, 1)} dB` : '' }}</dd>
-          </dl>
-          <p v-if="m?.phase_turns" class="caution turns">Phase turns with frequency: the arrival and the lows disagree. Judge by the sum, then by ear.</p>
-          <div class="hand">
-            <label>Offset <input :value="samples(offsetB)" data-test="offset" aria-label="Offset of the moved track; any unit" @change="typed" /></label>
-            <label>Gain <input type="number" step="0.1" min="-60" max="24" :value="b?.correction.gain_db" aria-label="Gain in dB" @change="b && actions.gain(b.id, ($event.target as HTMLInputElement).value)" /> dB</label>
-          </div>
-          <div class="buttons">
-            <el-button type="primary" size="small" :disabled="!m" title="Enter" data-test="apply" @click="apply">
-              {{ tried !== null ? 'Apply tried lag' : 'Apply' }}
-            </el-button>
-            <el-button size="small" title="F" data-test="flip" @click="flip">Flip polarity</el-button>
-            <el-button-group size="small">
-              <el-button title="{" @click="nudge(-10)">−10</el-button>
-              <el-button title="[" @click="nudge(-1)">−1</el-button>
-              <el-button title="]" data-test="nudge-later" @click="nudge(1)">+1</el-button>
-              <el-button title="}" @click="nudge(10)">+10</el-button>
-            </el-button-group>
-          </div>
-        </aside>
+        <PairFacts :view="view" :track="b" :carried-lag="carriedLag" :tried="tried !== null" :null-depth-db="sum?.nullDepthDb ?? null" @apply="apply" @nudge="nudge" />
       </div>
     </template>
   </div>
@@ -344,62 +295,5 @@ figure.wide {
 .small {
   font-size: 12px;
   padding: 0 5px;
-}
-aside {
-  grid-row: 1 / span 2;
-  grid-column: 3;
-  background: var(--panel);
-  border: 1px solid var(--line);
-  padding: 8px 10px;
-  overflow: auto;
-  display: flex;
-  flex-direction: column;
-}
-dl {
-  display: grid;
-  grid-template-columns: 78px 1fr;
-  gap: 1px 6px;
-  margin: 0;
-  font-size: 13px;
-}
-dt {
-  color: var(--soft);
-}
-dd {
-  margin: 0;
-}
-.turns {
-  margin: 6px 0 0;
-  font-size: 12px;
-}
-.hand {
-  display: flex;
-  gap: 10px;
-  margin-top: auto;
-  padding-top: 6px;
-}
-.hand input {
-  font: 13px var(--mono);
-  width: 66px;
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  background: var(--paper);
-  color: var(--ink);
-  padding: 2px 4px;
-}
-.hand input[type='number'] {
-  width: 52px;
-}
-.buttons {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px;
-  margin-top: 6px;
-}
-.buttons :deep(.el-button) {
-  padding: 5px 8px;
-}
-.buttons :deep(.el-button + .el-button) {
-  margin-left: 0;
 }
 </style>

@@ -47,10 +47,7 @@ const amount = (p: Schemas['PairSides'], row: number) => {
 
 async function exchange(p: Schemas['PairSides']): Promise<void> {
   const [l, r] = p.pair.map((t) => check.value!.tracks[t]!) as [string, string]
-  await store.decide(`Sides of ${nameOf(p.pair[0]!)} and ${nameOf(p.pair[1]!)} exchanged`, [
-    { track_id: l, after: { side: 'right' } },
-    { track_id: r, after: { side: 'left' } },
-  ])
+  await store.exchangeSides(l, r)
 }
 
 async function turn(): Promise<void> {

@@ -1,0 +1,95 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { ImageView } from '../../api/client'
+import { paintFold } from '../../plot/fold'
+import { paintSurround } from '../../plot/surround'
+import { useSurface } from '../../plot/surface'
+import { palette } from '../../shared/theme'
+import { fixed } from '../../shared/units'
+
+/** More than two channels: how every two stand, how loud from where, and what fold-downs keep. */
+const props = defineProps<{ view: ImageView; names: readonly string[] }>()
+
+const findings = computed(() => props.view.repair.findings)
+/** Channels that are turned over, or that stay opposed to another as prominent. */
+const alarmed = computed(() => new Set(findings.value.filter((f) => f.kind === 'channel_inverted' || f.kind === 'lasting_opposition').flatMap((f) => f.channels)))
+const isOf = (a: number, b: number) => (x: { a: number; b: number }) => x.a === Math.min(a, b) && x.b === Math.max(a, b)
+const between = (a: number, b: number) => props.view.image.pairs.find(isOf(a, b))
+
+/** Two of them against each other: turned over by their strikes, or opposed for long with both prominent. */
+function opposed(a: number, b: number): boolean {
+  if (a === b) return false
+  const lasting = findings.value.some((f) => f.kind === 'lasting_opposition' && f.channels.includes(a) && f.channels.includes(b))
+  return lasting || props.view.repair.pairs.some((j) => isOf(a, b)(j) && j.invert)
+}
+
+function correlation(a: number, b: number): string {
+  if (a === b) return ''
+  const c = between(a, b)?.correlation
+  return c === null || c === undefined ? '·' : `${c > 0 ? '+' : ''}${fixed(c, 2)}`
+}
+
+const around = computed(() =>
+  props.view.image.channels.map((c, i, all) => ({ name: props.names[i] ?? '', degrees: props.view.degrees[i] ?? (360 / all.length) * i, rmsDb: c.rms_db ?? null, alarmed: alarmed.value.has(i) })),
+)
+const { canvas: surround } = useSurface((s) => paintSurround(s, palette(), around.value), [around])
+const { canvas: fold } = useSurface((s) => paintFold(s, palette(), props.view.to_stereo, props.view.to_mono), [() => props.view])
+</script>
+
+<template>
+  <figure>
+    <figcaption><b>How does every two stand?</b> <span class="soft">correlation over the whole</span></figcaption>
+    <div class="scroll">
+      <table class="matrix" data-test="matrix">
+        <thead>
+          <tr><th /><th v-for="n in names" :key="n">{{ n }}</th></tr>
+        </thead>
+        <tbody>
+          <tr v-for="(n, a) in names" :key="n">
+            <th>{{ n }}</th>
+            <td v-for="(_, b) in names" :key="b" :class="{ alarm: opposed(a, b) }">
+              {{ correlation(a, b) }}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </figure>
+  <figure>
+    <figcaption><b>How loud from where?</b> <span class="soft">dBFS RMS, rings 12 dB apart</span></figcaption>
+    <canvas ref="surround" role="img" aria-label="Level by direction, seen from above" data-test="surround" />
+  </figure>
+  <figure class="low">
+    <figcaption><b>What do the fold-downs keep?</b> <span class="soft">ITU-R BS.775, by third-octave; light: stereo, dark: mono</span></figcaption>
+    <canvas ref="fold" role="img" aria-label="Fold-down by third-octave" data-test="fold" />
+  </figure>
+</template>
+
+<style scoped>
+.low {
+  grid-column: span 2;
+}
+.scroll {
+  overflow: auto;
+  padding: 8px;
+}
+.matrix {
+  border-collapse: collapse;
+  font: 13px var(--mono);
+}
+.matrix th,
+.matrix td {
+  height: 28px;
+  min-width: 46px;
+  padding: 0 6px;
+  text-align: right;
+  border-bottom: 1px solid var(--line);
+}
+.alarm {
+  color: var(--caution);
+  font-weight: 600;
+}
+.alarm::before {
+  content: '▼ ';
+}
+</style>
