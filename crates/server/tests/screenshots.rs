@@ -96,7 +96,6 @@ async fn pictures() {
     b.key(" ").await;
     choose("[data-test=set]", "Hall 5.1").await;
     b.find("[data-test=matrix]").await;
-    shot("surround-night").await;
     b.click("[data-test=theme]").await;
     shot("surround").await;
     b.click("[data-test=part-sides]").await;

@@ -62,6 +62,8 @@ export interface HeardReading {
   matchedDb: [number, number]
   corrected: Reading
   recorded: Reading
+  /** RMS by track. */
+  levels: { corrected: Map<string, number>; recorded: Map<string, number> }
   /** Some of the samples, left and right in turn: dots of the goniometer. */
   dots: { corrected: Float32Array; recorded: Float32Array }
 }
@@ -246,7 +248,9 @@ export class Transport {
     const [cl, cr, rl, rr] = block.planes as [Float32Array, Float32Array, Float32Array, Float32Array]
     const dots = { corrected: paired(cl, cr), recorded: paired(rl, rr) }
     const { corrected, recorded, matchedDb } = block
-    this.readings.push({ start: block.start, end, seconds: block.frames / this.rateHz, corrected, recorded, matchedDb, dots })
+    const byTrack = (of: Float32Array) => new Map([...of].map((rms, i) => [this.mix.tracks[i] ?? '', rms]))
+    const levels = { corrected: byTrack(block.levels.corrected), recorded: byTrack(block.levels.recorded) }
+    this.readings.push({ start: block.start, end, seconds: block.frames / this.rateHz, corrected, recorded, matchedDb, levels, dots })
     const message = { type: 'block', generation: block.generation, start: block.start, frames: block.frames, speed: block.speed, planes: block.planes }
     this.node?.port.postMessage(
       message,

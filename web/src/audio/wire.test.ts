@@ -6,16 +6,20 @@ import { parseBlock } from './wire'
 describe('blocks', () => {
   it('reads the server’s layout', () => {
     const frames = 3
-    const data = new ArrayBuffer(88 + frames * 16)
+    const data = new ArrayBuffer(88 + 16 + frames * 16)
     const v = new DataView(data)
     v.setUint32(0, 7, true)
     v.setUint32(4, frames, true)
     v.setFloat64(8, -480.5, true)
     ;[0.5, -1.5, 0, 0, 0.1, 0.2, 0.3, 0.4, Number.NaN, Number.NaN, Number.NaN, 1, 2, 3, 4, -1, -0.5, -40].forEach((x, i) => v.setFloat32(16 + i * 4, x, true))
-    for (let i = 0; i < frames * 4; i++) v.setFloat32(88 + i * 4, i, true)
+    // Two tracks: their levels as corrected, then as recorded.
+    v.setUint32(28, 2, true)
+    ;[0.5, 0.25, 0.125, 0].forEach((x, i) => v.setFloat32(88 + i * 4, x, true))
+    for (let i = 0; i < frames * 4; i++) v.setFloat32(104 + i * 4, i, true)
     const b = parseBlock(data)
     expect([b.generation, b.frames, b.start]).toEqual([7, 3, -480.5])
     expect([b.speed, ...b.matchedDb]).toEqual([0.5, -1.5, 0])
+    expect([...b.levels.corrected, ...b.levels.recorded]).toEqual([0.5, 0.25, 0.125, 0])
     expect(b.corrected.correlation).toBeNaN()
     expect(b.recorded).toEqual({ peak: [1, 2], rms: [3, 4], correlation: -1, lowCorrelation: -0.5, nullDepthDb: -40 })
     expect(b.planes.map((p) => [...p])).toEqual([

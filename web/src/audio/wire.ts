@@ -22,6 +22,8 @@ export interface Block {
   matchedDb: [number, number]
   corrected: Reading
   recorded: Reading
+  /** RMS of every track in the order they were asked for. */
+  levels: { corrected: Float32Array; recorded: Float32Array }
   /** Corrected left, corrected right, recorded left, recorded right. */
   planes: Float32Array<ArrayBuffer>[]
 }
@@ -38,7 +40,9 @@ export function parseBlock(data: ArrayBuffer): Block {
     lowCorrelation: view.getFloat32(at + 20, true),
     nullDepthDb: view.getFloat32(at + 24, true),
   })
-  if (data.byteLength !== HEADER + frames * 16) throw new Error(`a block of ${data.byteLength} bytes cannot hold ${frames} frames`)
+  const voices = view.getUint32(28, true)
+  const planes = HEADER + voices * 8
+  if (data.byteLength !== planes + frames * 16) throw new Error(`a block of ${data.byteLength} bytes cannot hold ${frames} frames`)
   return {
     generation: view.getUint32(0, true),
     frames,
@@ -47,6 +51,10 @@ export function parseBlock(data: ArrayBuffer): Block {
     matchedDb: [view.getFloat32(20, true), view.getFloat32(24, true)],
     corrected: reading(32),
     recorded: reading(60),
-    planes: [0, 1, 2, 3].map((p) => new Float32Array(data.slice(HEADER + p * frames * 4, HEADER + (p + 1) * frames * 4))),
+    levels: {
+      corrected: new Float32Array(data.slice(HEADER, HEADER + voices * 4)),
+      recorded: new Float32Array(data.slice(HEADER + voices * 4, planes)),
+    },
+    planes: [0, 1, 2, 3].map((p) => new Float32Array(data.slice(planes + p * frames * 4, planes + (p + 1) * frames * 4))),
   }
 }

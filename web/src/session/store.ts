@@ -20,8 +20,9 @@ export const useSession = defineStore('session', () => {
   const missing = ref(false)
   const unit = ref<Unit>('ms')
   const pair = reactive<{ a: string; b: string }>({ a: '', b: '' })
-  /** What a view has to hear while it is open, whatever the desk says. */
+  /** What a view has to hear while it is open, whatever the desk says: a scope, or tracks with places of their own. */
   const scopeHere = ref<Scope | null>(null)
+  const placedHere = shallowRef<MixRequest['places'] | null>(null)
   const viewport = makeViewport()
   /** Session frame of the hit that the lanes show. */
   const hitShown = ref<number | null>(null)
@@ -167,12 +168,15 @@ export const useSession = defineStore('session', () => {
 
   function mix(): MixRequest {
     const { mono, difference, dim, swap, matched, click, speed } = desk.listening.value
+    const rest = { mono, dim, swap, matched, click, speed }
+    const here = placedHere.value
+    if (here && scopeHere.value) return { ...rest, tracks: Object.keys(here), places: here, centred: false, apart: false, difference: false }
     const own = (id: string) => ({ pan: desk.lane(id).pan ?? null, level_db: desk.lane(id).level_db })
     const heardTracks = difference ? chosen() : sounding(desk.state.value, chosen())
     const placed = heardTracks.filter((t) => own(t).pan !== null || own(t).level_db !== 0)
     const places = Object.fromEntries(placed.map((t) => [t, own(t)]))
     const [centred, apart] = [!difference && scope.value === 'pair', !difference && scope.value === 'apart']
-    return { tracks: heardTracks, places, centred, apart, difference, mono, dim, swap, matched, click, speed }
+    return { ...rest, tracks: heardTracks, places, centred, apart, difference }
   }
 
   /** The loop, while it is on. */
@@ -188,8 +192,9 @@ export const useSession = defineStore('session', () => {
     transport.value?.setLoop(loop())
   }
 
-  function hearHere(which: Scope | null): void {
+  function hearHere(which: Scope | null, places: MixRequest['places'] | null = null): void {
     scopeHere.value = which
+    placedHere.value = places
     listen()
   }
 

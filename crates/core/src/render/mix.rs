@@ -28,13 +28,15 @@ pub fn pan_sides(place: f64) -> [f32; 2] {
 pub struct Mix<'a> {
     /// What sounds.
     pub voices: Vec<Voice<'a>>,
+    /// Root mean square of each voice in the block that was read last, before it was given its sides.
+    pub levels: Vec<f32>,
     scratch: Vec<f32>,
 }
 
 impl<'a> Mix<'a> {
     /// A mix of the given voices.
     pub fn new(voices: Vec<Voice<'a>>) -> Self {
-        Self { voices, scratch: Vec::new() }
+        Self { levels: vec![0.0; voices.len()], voices, scratch: Vec::new() }
     }
 
     /// Fills both sides with the sum from a session frame on.
@@ -44,8 +46,10 @@ impl<'a> Mix<'a> {
     pub fn read(&mut self, frame: i64, left: &mut [f32], right: &mut [f32]) -> Result<(), ReadError> {
         self.scratch.resize(left.len(), 0.0);
         let mut empty = [true; 2];
-        for voice in &mut self.voices {
+        for (voice, level) in self.voices.iter_mut().zip(&mut self.levels) {
             voice.track.read(frame, &mut self.scratch)?;
+            let square: f64 = self.scratch.iter().map(|v| f64::from(*v).powi(2)).sum();
+            *level = (square / self.scratch.len().max(1) as f64).sqrt() as f32;
             for (i, out) in [&mut *left, &mut *right].into_iter().enumerate() {
                 let side = voice.sides[i];
                 if side == 0.0 {

@@ -197,7 +197,7 @@ impl Thread {
                         speed: sound.speed as f32,
                         matched_db: matched.map_or([f32::NAN; 2], |db| db.map(|v| v as f32)),
                     };
-                    let bytes = wire::block(&header, [&readings[0], &readings[1]], sound.planes());
+                    let bytes = wire::block(&header, [&readings[0], &readings[1]], sound.levels(), sound.planes());
                     self.outbox.blocking_send(Reply::Block(bytes)).ok()?;
                 }
                 Err(e) => {

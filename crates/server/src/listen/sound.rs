@@ -94,6 +94,12 @@ impl<'a> Sound<'a> {
         }
     }
 
+    /// Root mean square of every track as read last, as corrected and as recorded, in the order they were asked for.
+    pub fn levels(&self) -> [&[f32]; 2] {
+        let [c, r] = &self.ways;
+        [&c.mix.levels, &r.mix.levels]
+    }
+
     /// Corrected left and right, recorded left and right, as read last.
     pub fn planes(&self) -> [&[f32]; 4] {
         let [c, r] = &self.ways;

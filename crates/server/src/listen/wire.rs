@@ -2,7 +2,7 @@
 //!
 //! The page sends JSON ([`Request`]). Blocks come back as little-endian bytes ([`Header`]), then for as corrected and as
 //! recorded seven `f32` each (peak left, peak right, RMS left, RMS right, correlation, that below 200 Hz, null depth in dB, NaN
-//! for none), then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
+//! for none), then for each an RMS a track, in the order they were asked for, then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
 
 use bytes::Bytes;
 use marea_core::measure::meter::StereoReading;
@@ -98,7 +98,7 @@ pub struct Said<'a> {
     pub generation: u32,
 }
 
-/// Beginning of a block, 32 bytes in this order.
+/// Beginning of a block, 32 bytes in this order; the number of tracks follows as `u32`.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Header {
     /// Generation of the request.
@@ -115,18 +115,21 @@ pub struct Header {
 }
 
 /// One block.
-pub fn block(header: &Header, readings: [&StereoReading; 2], planes: [&[f32]; 4]) -> Bytes {
-    let mut out = Vec::with_capacity(88 + planes[0].len() * 16);
+pub fn block(header: &Header, readings: [&StereoReading; 2], levels: [&[f32]; 2], planes: [&[f32]; 4]) -> Bytes {
+    let mut out = Vec::with_capacity(88 + levels[0].len() * 8 + planes[0].len() * 16);
     out.extend_from_slice(&header.generation.to_le_bytes());
     out.extend_from_slice(&header.frames.to_le_bytes());
     out.extend_from_slice(&header.start.to_le_bytes());
+    for v in [header.speed, header.matched_db[0], header.matched_db[1]] {
+        out.extend_from_slice(&v.to_le_bytes());
+    }
+    out.extend_from_slice(&(levels[0].len() as u32).to_le_bytes());
     let mut push = |v: f32| out.extend_from_slice(&v.to_le_bytes());
-    // The last keeps the header a multiple of eight bytes.
-    [header.speed, header.matched_db[0], header.matched_db[1], 0.0].into_iter().for_each(&mut push);
     for r in readings {
         let told = [r.correlation, r.low_correlation, r.null_depth_db].map(|v| v.unwrap_or(f32::NAN));
         [r.peak[0], r.peak[1], r.rms[0], r.rms[1], told[0], told[1], told[2]].into_iter().for_each(&mut push);
     }
+    levels.into_iter().flatten().copied().for_each(&mut push);
     planes.into_iter().flatten().copied().for_each(&mut push);
     out.into()
 }

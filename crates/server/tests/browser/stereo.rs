@@ -111,6 +111,11 @@ async fn sides_are_compared_and_the_picture_turns_to_xy() {
     b.until("alarmed", "return document.querySelectorAll('[data-test=matrix] td.alarm').length >= 2").await;
     let magenta = "const c=document.querySelector('[data-test=surround]'); const d=c.getContext('2d').getImageData(0,0,c.width/2,c.height).data; let n=0; for(let k=0;k<d.length;k+=4) if(d[k+3]>200&&d[k]>140&&d[k+1]<90&&d[k+2]>80) n++; return n > 100";
     b.until("its direction in magenta, on the left", magenta).await;
+    // While it sounds, folded down by ear, levels are those of what sounds.
+    b.until("the whole", "return document.querySelector('[data-test=around]').dataset.now === 'false'").await;
+    b.key(" ").await;
+    b.until("now", "return document.querySelector('[data-test=around]').dataset.now === 'true'").await;
+    b.key(" ").await;
     assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
     b.close().await;
 }

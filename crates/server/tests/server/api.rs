@@ -210,13 +210,17 @@ async fn events_are_pushed() {
 
 #[actix_web::test]
 async fn jobs_can_be_cancelled_and_done_again() {
-    let s = TestServer::start().await;
-    let session = s.session("Cancel").await;
     // A first upload keeps the workers busy, so that the second is cancelled in the queue or at work.
     let mut jobs = Vec::new();
-    for n in 0..4 {
-        let (_, body) =
-            s.upload(&session, &format!("{n}.wav"), wav(&[hits(2_000_000, 10 + n)], 44_100 + n * 100, None)).await;
+    // Made before anything is sent, and the last one long: it must not be done before it can be cancelled.
+    let files: Vec<Vec<u8>> = (0..4)
+        .map(|n| wav(&[hits(if n == 3 { 12_000_000 } else { 2_000_000 }, 10 + n)], 44_100 + n * 100, None))
+        .collect();
+    let last = files[3].clone();
+    let s = TestServer::start().await;
+    let session = s.session("Cancel").await;
+    for (n, bytes) in files.into_iter().enumerate() {
+        let (_, body) = s.upload(&session, &format!("{n}.wav"), bytes).await;
         jobs.push(body[0]["job"].as_str().unwrap().to_string());
     }
     let (status, body) = s.post(&format!("/api/jobs/{}/cancel", jobs[3]), json!({})).await;
@@ -228,7 +232,7 @@ async fn jobs_can_be_cancelled_and_done_again() {
     assert_eq!(s.tracks(&session).await.len(), 3);
     assert!(walk(&s.store.path().join("parts")).is_empty());
     // The recording itself was kept: bringing it in again needs no second copy.
-    let (_, body) = s.upload(&session, "3.wav", wav(&[hits(2_000_000, 13)], 44_400, None)).await;
+    let (_, body) = s.upload(&session, "3.wav", last).await;
     assert_eq!(body[0]["known"], true);
     s.settled(&session).await;
     assert_eq!(s.tracks(&session).await.len(), 4);

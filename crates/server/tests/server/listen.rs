@@ -13,20 +13,25 @@ struct Heard {
     matched_db: [f32; 2],
     /// For corrected, then recorded: peaks, RMS, correlation, that of the lows, null depth.
     readings: Vec<f32>,
+    /// RMS of every track, corrected, then recorded.
+    levels: Vec<f32>,
     planes: Vec<Vec<f32>>,
 }
 
 fn parse(bytes: &[u8]) -> Heard {
     let frames = u32::from_le_bytes(bytes[4..8].try_into().unwrap()) as usize;
     let floats: Vec<f32> = bytes[16..].chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().unwrap())).collect();
-    assert_eq!(floats.len(), 4 + 14 + 4 * frames);
+    let voices = u32::from_le_bytes(bytes[28..32].try_into().unwrap()) as usize;
+    let planes = 18 + 2 * voices;
+    assert_eq!(floats.len(), planes + 4 * frames);
     Heard {
         generation: u32::from_le_bytes(bytes[..4].try_into().unwrap()),
         start: f64::from_le_bytes(bytes[8..16].try_into().unwrap()),
         speed: floats[0],
         matched_db: [floats[1], floats[2]],
         readings: floats[4..18].to_vec(),
-        planes: floats[18..].chunks_exact(frames).map(<[f32]>::to_vec).collect(),
+        levels: floats[18..planes].to_vec(),
+        planes: floats[planes..].chunks_exact(frames).map(<[f32]>::to_vec).collect(),
     }
 }
 
@@ -215,6 +220,12 @@ async fn places_levels_and_switches_do_what_they_say() {
     let base = json!({ "tracks": [ia, ib], "places": {
         ia: { "pan": -1.0, "level_db": 0.0 }, ib: { "pan": 1.0, "level_db": -6.0206 } } });
     let level = 1.4f32 / 2f32.sqrt();
+    // Every track's own level, whatever place and level it is given: in the order they were asked for.
+    let rms = |x: &[f32]| (x.iter().map(|v| f64::from(*v).powi(2)).sum::<f64>() / x.len() as f64).sqrt() as f32;
+    let got = page.play(4_096, base.clone(), serde_json::Value::Null, 1).await;
+    let own = [rms(&a[4_096..6_144]), rms(&b[4_096..6_144])];
+    assert_eq!(got[0].levels.len(), 4);
+    assert!((0..4).all(|i| (got[0].levels[i] - own[i % 2]).abs() < 1e-6), "{:?} {own:?}", got[0].levels);
     let mut heard = async |change: serde_json::Value| {
         let mut mix = base.clone();
         change.as_object().unwrap().iter().for_each(|(k, v)| mix[k] = v.clone());

@@ -1,14 +1,28 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, shallowRef, watch } from 'vue'
 import type { ImageView } from '../../api/client'
 import { paintFold } from '../../plot/fold'
 import { paintSurround } from '../../plot/surround'
 import { useSurface } from '../../plot/surface'
+import { useSession } from '../../session/store'
 import { palette } from '../../shared/theme'
-import { fixed } from '../../shared/units'
+import { dbfs, fixed } from '../../shared/units'
 
 /** More than two channels: how every two stand, how loud from where, and what fold-downs keep. */
-const props = defineProps<{ view: ImageView; names: readonly string[] }>()
+const props = defineProps<{ view: ImageView; names: readonly string[]; channels: readonly string[] }>()
+
+const store = useSession()
+/** Levels of what sounds, by track; null while nothing does. */
+const now = shallowRef<ReadonlyMap<string, number> | null>(null)
+watch(
+  () => [store.heard.frame, store.heard.corrected, store.heard.playing] as const,
+  () => {
+    const block = store.heard.playing ? store.transport?.heard() : undefined
+    if (block) now.value = store.heard.corrected ? block.levels.corrected : block.levels.recorded
+    else if (!store.heard.playing) now.value = null
+  },
+)
+
 
 const findings = computed(() => props.view.repair.findings)
 /** Channels that are turned over, or that stay opposed to another as prominent. */
@@ -29,8 +43,16 @@ function correlation(a: number, b: number): string {
   return c === null || c === undefined ? '·' : `${c > 0 ? '+' : ''}${fixed(c, 2)}`
 }
 
+const live = computed(() => props.channels.some((id) => now.value?.has(id)))
+
+/** What sounds now; of a channel that does not sound, and while nothing does, what it has over the whole. */
+function levelOf(channel: number, whole: number | null): number | null {
+  const rms = now.value?.get(props.channels[channel] ?? '')
+  return rms === undefined ? whole : dbfs(rms)
+}
+
 const around = computed(() =>
-  props.view.image.channels.map((c, i, all) => ({ name: props.names[i] ?? '', degrees: props.view.degrees[i] ?? (360 / all.length) * i, rmsDb: c.rms_db ?? null, alarmed: alarmed.value.has(i) })),
+  props.view.image.channels.map((c, i, all) => ({ name: props.names[i] ?? '', degrees: props.view.degrees[i] ?? (360 / all.length) * i, rmsDb: levelOf(i, c.rms_db ?? null), alarmed: alarmed.value.has(i) })),
 )
 const { canvas: surround } = useSurface((s) => paintSurround(s, palette(), around.value), [around])
 const { canvas: fold } = useSurface((s) => paintFold(s, palette(), props.view.to_stereo, props.view.to_mono), [() => props.view])
@@ -56,7 +78,7 @@ const { canvas: fold } = useSurface((s) => paintFold(s, palette(), props.view.to
     </div>
   </figure>
   <figure>
-    <figcaption><b>How loud from where?</b> <span class="soft">dBFS RMS, rings 12 dB apart</span></figcaption>
+    <figcaption><b>How loud from where?</b> <span class="soft" data-test="around" :data-now="live">{{ live ? 'now' : 'the whole' }}, dBFS RMS, rings 12 dB apart</span></figcaption>
     <canvas ref="surround" role="img" aria-label="Level by direction, seen from above" data-test="surround" />
   </figure>
   <figure class="low">

@@ -29,14 +29,23 @@ const judged = computed(() => (pair.value ? view.value!.repair.pairs[0]! : null)
 const proposes = computed(() => view.value?.repair.channels.some(({ correction: k, verdict }) => verdict !== 'undecided' && (k.offset_frames !== 0 || k.invert || k.gain_db !== 0)) ?? false)
 const names = computed(() => namesOf(set.value?.tracks ?? [], view.value?.places))
 
-// What is heard here is these two, hard left and right: the picture is of what sounds.
+// What is heard here is these two, hard left and right: the picture is of what sounds. More channels are folded down by ear:
+// left and right by their directions, all but the front at −3 dB, low effects left out (ITU-R BS.775).
 function hearSet(): void {
+  if (channels.value.length > 2) {
+    const degrees = view.value?.degrees ?? []
+    const all = channels.value.map((id, c) => [id, degrees[c] ?? 0, view.value?.places?.[c]] as const)
+    const places = all.filter((x) => x[2] !== 'lfe').map(([id, turn]) => [id, { pan: Math.sign(turn), level_db: Math.abs(turn) > 60 ? -3.01 : 0 }] as const)
+    store.hearHere('group', Object.fromEntries(places))
+    return
+  }
   if (channels.value.length !== 2) return
   store.choose(channels.value[0]!, channels.value[1]!)
   store.hearHere('apart')
 }
 onMounted(hearSet)
 watch(channels, (now, was) => now.join() !== was.join() && chosen.value !== 'pair' && hearSet())
+watch(() => view.value?.degrees.join(), hearSet)
 onBeforeUnmount(() => store.hearHere(null))
 
 async function swapSides(): Promise<void> {
@@ -87,7 +96,7 @@ useKeys('Stereo', [
       <p v-else-if="view" class="sentence" data-test="image-sentence">{{ view.image.channels.length }} channels{{ view.places ? `: ${names.join(' ')}` : ', of unknown layout: every two are compared, nothing is folded down' }}.</p>
       <div v-if="view && part === 'image'" class="plots" :class="{ many: !pair }">
         <PairImage v-if="pair && judged" :view="view" :pair="pair" :judged="judged" />
-        <ManyImage v-else :view="view" :names="names" />
+        <ManyImage v-else :view="view" :names="names" :channels="channels" />
         <aside>
           <dl v-if="!pair">
             <template v-for="(c, i) in view.image.channels" :key="i">
