@@ -33,6 +33,11 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
     .await??;
     let mut tx = w.db.begin().await?;
     let session = sessions::create(&mut *tx, NAME, true).await?;
+    sqlx::query("UPDATE sessions SET bpm = ? WHERE id = ?")
+        .bind(harbour_hall::BPM)
+        .bind(session)
+        .execute(&mut *tx)
+        .await?;
     for (order, (path, sha256, bytes)) in (crate::jobs::now_ms()..).zip(files) {
         let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         w.store.keep(&path, &w.store.recording(&sha256))?;

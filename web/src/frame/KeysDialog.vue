@@ -20,7 +20,7 @@ function shown(key: string): string[] {
 </script>
 
 <template>
-  <el-dialog v-model="keysShown" title="Keys" width="640px">
+  <el-dialog v-model="keysShown" title="Keys" width="min(960px, 94vw)" top="6vh">
     <div class="groups">
       <section v-for="[name, list] in groups" :key="name">
         <h2>{{ name }}</h2>
@@ -34,18 +34,19 @@ function shown(key: string): string[] {
 
 <style scoped>
 .groups {
-  columns: 2;
+  columns: 3;
 }
 section {
-  break-inside: avoid;
   margin-bottom: 12px;
 }
 p {
+  break-inside: avoid;
   margin: 3px 0;
   display: flex;
   gap: 8px;
 }
 p span {
-  min-width: 84px;
+  min-width: 76px;
+  flex: none;
 }
 </style>
