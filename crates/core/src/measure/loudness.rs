@@ -48,9 +48,10 @@ pub fn loudness(
 }
 
 /// Level changes in dB that make two loudnesses alike: the louder one is brought down, nothing is brought up.
-pub fn matched(loudness: [Option<f64>; 2]) -> [f64; 2] {
+/// None where one of them has no loudness.
+pub fn matched(loudness: [Option<f64>; 2]) -> Option<[f64; 2]> {
     match loudness {
-        [Some(a), Some(b)] => [(b - a).min(0.0), (a - b).min(0.0)],
-        _ => [0.0; 2],
+        [Some(a), Some(b)] => Some([(b - a).min(0.0), (a - b).min(0.0)]),
+        _ => None,
     }
 }

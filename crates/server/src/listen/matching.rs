@@ -32,8 +32,10 @@ impl Key {
     pub fn measure(&self, store: &Store, rows: Vec<TrackRow>, rate: SampleRate, tell: Sender<Command>) {
         let (key, store) = (self.clone(), store.clone());
         std::thread::spawn(move || {
-            let db = key.levels(&store, rows, rate).unwrap_or([0.0; 2]);
-            let _ = tell.send(Command::Matched { key, db });
+            // Where nothing can be matched nothing is told: the blocks go on without a match.
+            if let Some(db) = key.levels(&store, rows, rate) {
+                let _ = tell.send(Command::Matched { key, db });
+            }
         });
     }
 
@@ -55,6 +57,6 @@ impl Key {
             })
             .ok()?;
         }
-        Some(matched(told))
+        matched(told)
     }
 }
