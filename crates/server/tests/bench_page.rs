@@ -114,33 +114,6 @@ async fn many(server: &TestServer, bytes: Vec<u8>) -> String {
     session
 }
 
-/// Times at which this machine gave nobody any time: a thread that only sleeps wakes up late.
-struct Stalls(std::sync::Arc<std::sync::Mutex<(usize, f64)>>);
-
-impl Stalls {
-    fn watch() -> Self {
-        let kept = std::sync::Arc::new(std::sync::Mutex::new((0, 0.0)));
-        let weak = std::sync::Arc::downgrade(&kept);
-        std::thread::spawn(move || {
-            while let Some(kept) = weak.upgrade() {
-                let began = Instant::now();
-                std::thread::sleep(Duration::from_millis(10));
-                let late = began.elapsed().as_secs_f64() - 0.01;
-                if late > 0.25 {
-                    let mut sum = kept.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-                    *sum = (sum.0 + 1, sum.1 + late);
-                }
-            }
-        });
-        Self(kept)
-    }
-
-    fn told(&self) -> String {
-        let (times, seconds) = *self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        format!("the machine itself stood still {times} times, {seconds:.1} s in all")
-    }
-}
-
 /// Processor seconds of this process, which holds the server.
 fn processor_s() -> f64 {
     let stat = std::fs::read_to_string("/proc/self/stat").unwrap_or_default();

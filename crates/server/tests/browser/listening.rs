@@ -29,6 +29,7 @@ async fn switches_change_what_sounds_without_a_gap_and_last() {
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/align", s.base)).await.expect("the page");
     b.find("[data-test=play]").await;
+    let stalls = Stalls::watch();
     b.key(" ").await;
     let going = "const d=document.querySelector('[data-test=listen-bar]').dataset; return d.context==='running' && Number(d.frame)>12000";
     b.until("sound", going).await;
@@ -51,15 +52,16 @@ async fn switches_change_what_sounds_without_a_gap_and_last() {
     b.key("c").await;
     b.until("the softer stays", "return document.querySelector('[data-test=matched]').innerText === 'Matched 0.00 dB'")
         .await;
-    assert_eq!(bar(&b, "gaps").await, "0", "it never broke off");
-    // Half the speed: the place moves on by half of what the clock does.
+    unbroken(&b, &stalls).await;
+    // Half the speed: the place moves on by half of what the sound's own clock does, however busy the machine is.
     b.key("j").await;
     b.key("j").await;
     b.until("half", "return document.querySelector('[data-test=speed]').innerText === '50 %'").await;
-    tokio::time::sleep(Duration::from_millis(400)).await;
-    let pace = "const d=document.querySelector('[data-test=listen-bar]').dataset; const [f,t]=[Number(d.frame),performance.now()]; return new Promise(r=>setTimeout(()=>r((Number(d.frame)-f)/((performance.now()-t)*48)),1500))";
-    let pace = b.js(pace).await.as_f64().unwrap();
-    assert!((0.35..0.65).contains(&pace), "{pace}");
+    let pace = "const d=document.querySelector('[data-test=listen-bar]').dataset; const [f,t,g]=[Number(d.frame),Number(d.soundS),d.gaps]; return new Promise(done=>{ const look=()=>{ const s=Number(d.soundS)-t; if(s<1.5) setTimeout(look,20); else done(d.gaps===g && (Number(d.frame)-f)/(s*48000)) }; look() })";
+    // The sound of before has half a second left.
+    b.until("the new speed", &format!("{pace}.then(x=>x>0 && x<0.65)")).await;
+    let pace = b.until("a second and a half without a gap", pace).await.as_f64().unwrap();
+    assert!((0.42..0.58).contains(&pace), "{pace}");
     b.key("j").await;
     b.key("j").await;
     b.until("whole", "return document.querySelector('[data-test=speed]').innerText === '100 %'").await;
@@ -95,30 +97,33 @@ async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
     b.until("measured", "return document.querySelector('[data-test=sentence]')?.dataset.verdict === 'solid'").await;
     let frame = "Number(document.querySelector('[data-test=listen-bar]').dataset.frame)";
     // A loop of a second: after three it is still in there, and it went round without breaking off.
-    let range = serde_json::json!({ "range": { "from": 96_000, "to": 144_000, "on": true, "pre_roll_s": 0.5 } });
+    let range = serde_json::json!({ "range": { "from": 96_000, "to": 144_000, "on": true, "pre_roll_s": 1.9 } });
     s.patch(&format!("/api/sessions/{session}/desk"), range).await;
     b.until("a loop", &pressed("loop", true)).await;
+    let stalls = Stalls::watch();
     b.key(" ").await;
-    b.until("the pre-roll", &format!("return {frame} > 72000 && {frame} < 96000")).await;
+    b.until("the pre-roll", &format!("return {frame} > 4800 && {frame} < 96000")).await;
     b.until("inside", &format!("return {frame} >= 96000")).await;
     for _ in 0..12 {
         tokio::time::sleep(Duration::from_millis(250)).await;
         let at = b.js(&format!("return {frame}")).await.as_f64().unwrap();
         assert!((95_000.0..146_000.0).contains(&at), "{at}");
     }
-    assert_eq!(bar(&b, "gaps").await, "0");
+    unbroken(&b, &stalls).await;
     b.key("l").await;
     b.until("on and out", &format!("return {frame} > 150000")).await;
     b.key(" ").await;
     // Just around the hit: it ends by itself, and stands where it began.
+    // Shorter than a look may take: every change is written down.
+    b.js("const bar=document.querySelector('[data-test=listen-bar]'); window.__turns=0; new MutationObserver(()=>window.__turns++).observe(bar,{attributeFilter:['data-playing']})").await;
+    b.until("quiet", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='false'").await;
     b.key("n").await;
+    b.js("window.__turns=0").await;
     b.key("p").await;
-    b.until("sounds", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='true'").await;
-    b.until("ended", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='false'").await;
+    b.until("it sounded and ended", "return window.__turns===2").await;
     let began = b.js(&format!("return {frame}")).await;
     b.key("p").await;
-    b.until("again", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='true'").await;
-    b.until("ended", "return document.querySelector('[data-test=listen-bar]').dataset.playing==='false'").await;
+    b.until("again", "return window.__turns===4").await;
     assert_eq!(b.js(&format!("return {frame}")).await, began, "the same hit again");
     // Marks by keys: set, left, come back to.
     b.key("k").await;
@@ -130,7 +135,7 @@ async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
     b.click("[data-test=marks]").await;
     b.until("the list", "const e=document.querySelector('[data-mark] input'); if(!e?.offsetParent) return false; e.value='Entry'; e.dispatchEvent(new Event('change')); return true").await;
     b.find("[data-mark=Entry]").await;
-    b.until("the pre-roll", "const e=document.querySelector('[data-test=pre-roll]'); if(e.value!=='0.5') return false; e.value='2,5'; e.dispatchEvent(new Event('change')); return true").await;
+    b.until("the pre-roll", "const e=document.querySelector('[data-test=pre-roll]'); if(e.value!=='1.9') return false; e.value='2,5'; e.dispatchEvent(new Event('change')); return true").await;
     b.click("[data-test=remove-mark]").await;
     b.until("no marks", "return document.querySelector('[data-mark]') === null").await;
     tokio::time::sleep(Duration::from_millis(500)).await;

@@ -36,3 +36,9 @@ fn put(folder: &std::path::Path, name: &str, bytes: Vec<u8>) -> String {
 async fn bring_in(b: &Browser, paths: &[String]) {
     b.find("[data-test=files]").await.send_keys(&paths.join("\n")).await.expect("chosen");
 }
+
+/// The sound never broke off; only where the machine itself stood still longer than what is kept ahead may it have.
+async fn unbroken(b: &Browser, stalls: &Stalls) {
+    let gaps = b.js("return Number(document.querySelector('[data-test=listen-bar]').dataset.gaps)").await;
+    assert!(gaps == 0 || stalls.sum().0 > 0, "{gaps} gaps, and {}", stalls.told());
+}

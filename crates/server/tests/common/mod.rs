@@ -277,3 +277,35 @@ pub fn read(bytes: &[u8]) -> (marea_media::AudioInfo, Vec<Vec<f32>>) {
     std::fs::write(&path, bytes).expect("written");
     marea_media::read_all(&path).expect("a recording")
 }
+
+/// Times at which this machine gave nobody any time: a thread that only sleeps wakes up late.
+pub struct Stalls(std::sync::Arc<std::sync::Mutex<(usize, f64)>>);
+
+impl Stalls {
+    pub fn watch() -> Self {
+        let kept = std::sync::Arc::new(std::sync::Mutex::new((0, 0.0)));
+        let weak = std::sync::Arc::downgrade(&kept);
+        std::thread::spawn(move || {
+            while let Some(kept) = weak.upgrade() {
+                let began = Instant::now();
+                std::thread::sleep(Duration::from_millis(10));
+                let late = began.elapsed().as_secs_f64() - 0.01;
+                if late > 0.1 {
+                    let mut sum = kept.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+                    *sum = (sum.0 + 1, sum.1 + late);
+                }
+            }
+        });
+        Self(kept)
+    }
+
+    pub fn told(&self) -> String {
+        let (times, seconds) = self.sum();
+        format!("the machine itself stood still {times} times, {seconds:.1} s in all")
+    }
+
+    /// How often, and seconds in all.
+    pub fn sum(&self) -> (usize, f64) {
+        *self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+}
