@@ -8,7 +8,7 @@ use marea_core::decide::{
     tracks_of, whole,
 };
 use marea_core::measure::Verdict;
-use marea_core::measure::arrival::{BANDS_HZ, Row};
+use marea_core::measure::arrival::{BANDS_HZ, Row, empty};
 use marea_core::measure::copies::Copied;
 use marea_core::measure::session::Role;
 use marea_core::measure::survey::Facts;
@@ -91,6 +91,62 @@ fn latency_is_told_from_distance() {
         assert!((c.tracks[2].latency_frames - late).abs() < 19.2, "{} instead of {late}", c.tracks[2].latency_frames);
         assert_eq!(c.findings[0].severity, Severity::Fault);
     }
+}
+
+/// What the other sources only make probable is borne out by the microphone's own source, heard clearly elsewhere.
+#[test]
+fn wiring_is_told_from_two_faint_sources_where_its_own_bears_it_out() {
+    let faint = |wired: i8, rest: &[i8]| {
+        let mut s = Stage::new(5, 3);
+        s.wired[1] = wired;
+        let mut t = s.table();
+        for (row, sign) in [0, 2, 3, 4].into_iter().zip(rest) {
+            let cell = &mut t.rows[row].cells[1];
+            match sign {
+                0 => *cell = empty("too faint", true),
+                sign => (cell.verdict, cell.sign) = (Verdict::Likely, *sign),
+            }
+        }
+        decide(&t, &s.tracks)
+    };
+    let c = faint(-1, &[-1, -1, 0, 0]);
+    assert_eq!(kinds(&c), [(Kind::WiredInverted, 1)]);
+    assert_eq!((c.findings[0].verdict, c.tracks[1].invert), (Verdict::Likely, true));
+    // One alone, or two that contradict one another, are not enough: it is said, and nothing is turned over.
+    for rest in [[-1, 0, 0, 0], [-1, 1, 0, 0]] {
+        let c = faint(-1, &rest);
+        assert!(c.findings.iter().all(|f| f.kind != Kind::WiredInverted), "{rest:?}: {:?}", c.findings);
+        assert!(!c.tracks[1].invert);
+    }
+    assert_eq!(kinds(&faint(1, &[1, 1, 0, 0])), [], "an upright one is left");
+}
+
+/// A source whose second microphone is wired inverted is no source that pushes one way and pulls the other: its sign elsewhere
+/// counts in full.
+#[test]
+fn a_neighbour_wired_inverted_takes_nothing_from_its_source() {
+    let mut s = Stage::new(4, 7);
+    let second = s.mics[0].map(|v| v + 0.1);
+    s.mics.insert(1, second);
+    s.tracks.insert(1, track("near 0 again".into(), Role::Near, "source 0", Side::None, None));
+    s.late.insert(1, 0.0);
+    s.wired = vec![1; s.mics.len()];
+    s.placed = vec![1; s.mics.len()];
+    (s.wired[1], s.wired[4]) = (-1, -1);
+    let mut t = s.found(s.rows_of(&[0, 2, 3, 4]));
+    t.rows[0].members.push(1);
+    // All others are faint in the other inverted one: three of them make it likely, if each counts as much.
+    for row in 0..3 {
+        t.rows[row].cells[4].verdict = Verdict::Likely;
+    }
+    for m in 0..s.mics.len() {
+        if m != 4 {
+            t.rows[3].cells[m].verdict = Verdict::Likely;
+        }
+    }
+    let c = decide(&t, &s.tracks);
+    let wired: Vec<usize> = c.findings.iter().filter(|f| f.kind == Kind::WiredInverted).map(|f| f.tracks[0]).collect();
+    assert_eq!(wired, [1, 4]);
 }
 
 #[test]
@@ -209,6 +265,8 @@ fn plain_faults_are_told() {
     t.facts[3] = Facts { frames: 480_000, loud_db: -200.0, floor_db: -200.0, ..Facts::default() };
     t.facts[4].frames = 240_000;
     t.facts[6].floor_db = -32.0;
+    // As quiet as that, but of changing level: music that never pauses.
+    (t.facts[7].floor_db, t.facts[7].floor_spread_db) = (-32.0, 4.0);
     t.speeds[5] = Some(48.0 / 44.1);
     t.shift[7] = 96_000;
     t.copies.push(Copied { a: 4, b: 5, lag_frames: 0, gain_db: 0.0, inverted: false });

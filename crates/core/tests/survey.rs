@@ -45,6 +45,25 @@ fn silence_has_the_lowest_level_and_no_onsets() {
     assert_eq!(s.facts.frames, 96_000);
 }
 
+/// Noise keeps its level: of 1,600 samples the energy has a deviation of 4.34·√(0.8/1600) dB, 0.1 dB (uniform noise, arithmetic).
+/// A tone that swells and fades by 26 dB, evenly in dB, has 9 % of that between its first and its tenth percentile.
+#[test]
+fn noise_stands_still_and_music_does_not() {
+    let mut hiss = noise(3, 480_000, 0.05);
+    let steady = survey(&hiss).facts;
+    assert!(steady.floor_spread_db < 0.5, "{}", steady.floor_spread_db);
+    let swell = |i: usize| 10f32.powf((((i % 60_000) as f32 / 30_000.0 - 1.0).abs() * 26.0 - 40.0) / 20.0);
+    let music: Vec<f32> = tone(10.0, 440.0, 1.0).iter().enumerate().map(|(i, v)| v * swell(i)).collect();
+    let moving = survey(&music).facts;
+    assert!((moving.floor_spread_db - 0.09 * 26.0).abs() < 0.4, "{}", moving.floor_spread_db);
+    // Strikes over the noise leave its floor as it is.
+    hiss.iter_mut()
+        .enumerate()
+        .for_each(|(i, v)| *v += 0.5 * (-((i % 24_000) as f32) / 2_000.0).exp() * (i as f32 * 0.3).sin());
+    let struck = survey(&hiss).facts;
+    assert!(struck.floor_spread_db < 0.5 && (struck.floor_db - steady.floor_db).abs() < 1.0, "{struck:?}");
+}
+
 #[test]
 fn an_offset_is_the_mean_of_all_samples() {
     let x: Vec<f32> = tone(2.0, 500.0, 0.25).iter().map(|v| v + 0.031_25).collect();

@@ -13,6 +13,8 @@ const QUIET_DB: f64 = 40.0;
 const OFFSET: f64 = 0.005;
 /// Loud passages this close over the floor, with the others at least as much better again.
 const NOISY_DB: f64 = 20.0;
+/// Noise keeps its level within this; what varies more is music that never pauses, or a room that rings on.
+const STEADY_DB: f64 = 1.5;
 /// Channels of a set may differ by this in length, in seconds.
 const LENGTH_S: f64 = 0.05;
 
@@ -67,7 +69,8 @@ pub fn findings(case: &Case) -> Vec<Finding> {
             ));
         }
         let own = f.loud_db - f.floor_db;
-        if own < NOISY_DB && own < span - NOISY_DB && f.floor_db > -50.0 {
+        let stands = f.floor_spread_db < STEADY_DB;
+        if own < NOISY_DB && own < span - NOISY_DB && f.floor_db > -50.0 && stands {
             found.push(plain(
                 Kind::Noisy,
                 vec![m],

@@ -75,31 +75,34 @@ impl Judged {
     }
 }
 
+/// The signs of all arrivals in air, each with what it counts, where the microphones are wired like this.
+fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
+    let in_air = |m: usize| case.tracks[m].role != Role::Direct;
+    let mut links = Vec::new();
+    for (row, r) in case.table.rows.iter().enumerate().filter(|(_, r)| in_air(r.home)) {
+        let of_members = |sign: i8| r.members.iter().any(|m| in_air(*m) && r.cells[*m].sign * wired[*m] == sign);
+        let two_sided = of_members(1) && of_members(-1);
+        for (mic, cell) in r.cells.iter().enumerate().filter(|(mic, cell)| cell.sign != 0 && in_air(*mic)) {
+            let sure = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
+            // What pushes forward on one side of a source and back on the other is upright from where it is meant to be heard.
+            let weight = match case.tracks[mic].role {
+                Role::Main => sure * MAIN_COUNTS,
+                _ if two_sided && !r.members.contains(&mic) => sure * TWO_SIDED_COUNTS,
+                _ => sure,
+            };
+            links.push(Link { row, mic, sign: cell.sign, weight });
+        }
+    }
+    links
+}
+
 /// Judges all microphones. A pickup has no wiring to compare: what it hears is not sound in air.
 pub fn judge(case: &Case) -> Judged {
     let (rows, n) = (case.table.rows.len(), case.tracks.len());
-    let mut links = Vec::new();
-    for (row, r) in case.table.rows.iter().enumerate() {
-        if case.tracks[r.home].role == Role::Direct {
-            continue;
-        }
-        let of_members =
-            |sign: i8| r.members.iter().any(|m| r.cells[*m].sign == sign && case.tracks[*m].role != Role::Direct);
-        let two_sided = of_members(1) && of_members(-1);
-        for (mic, cell) in r.cells.iter().enumerate() {
-            if cell.sign != 0 && case.tracks[mic].role != Role::Direct {
-                let sure = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
-                // What pushes forward on one side of a source and back on the other is upright from where it is meant to be heard.
-                let weight = match case.tracks[mic].role {
-                    Role::Main => sure * MAIN_COUNTS,
-                    _ if two_sided && !r.members.contains(&mic) => sure * TWO_SIDED_COUNTS,
-                    _ => sure,
-                };
-                links.push(Link { row, mic, sign: cell.sign, weight });
-            }
-        }
-    }
     let anchor = case.tracks.iter().position(|t| t.anchor);
+    let first = solve(rows, n, &links_of(case, &vec![1; n]), anchor);
+    // A microphone that is wired inverted makes its source look two-sided.
+    let links = links_of(case, &first.mics);
     let s = solve(rows, n, &links, anchor);
     let mics = (0..n)
         .map(|m| {
@@ -119,10 +122,15 @@ pub fn judge(case: &Case) -> Judged {
             // Its own source elsewhere tells the same story, all microphones of one voice.
             let of_own: Vec<&Link> = links.iter().filter(|l| case.table.rows[l.row].home == m && l.mic != m).collect();
             let own_voice = of_own.iter().filter(|l| sure(l)).count() >= 2 && of_own.iter().all(|l| agrees(l));
-            let of_one_voice = own_voice && for_it >= 1 && others.len() >= 3 && others.iter().all(|l| agrees(l));
+            let all_agree = others.iter().all(|l| agrees(l));
+            let of_one_voice = own_voice && for_it >= 1 && others.len() >= 3 && all_agree;
+            // Its own source, heard clearly there or elsewhere, bears out what the others only make probable.
+            let own_agrees =
+                mine.iter().any(|l| case.table.rows[l.row].home != m && own.contains(&l.row) && sure(l) && agrees(l));
+            let borne_out = (own_voice || own_agrees) && others.len() >= 2 && all_agree;
             let verdict = if (for_it >= 2 && against * 3 <= for_it) || of_one_voice {
                 Verdict::Solid
-            } else if (for_it >= 1 || weak_for >= 3.0 * LIKELY_COUNTS) && weak_for > 2.0 * weak_against {
+            } else if borne_out || (for_it >= 1 || weak_for >= 3.0 * LIKELY_COUNTS) && weak_for > 2.0 * weak_against {
                 Verdict::Likely
             } else {
                 Verdict::Undecided

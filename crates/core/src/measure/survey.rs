@@ -11,6 +11,8 @@ use serde::{Deserialize, Serialize};
 pub const KEPT_MS: usize = 4;
 /// Hops read at a time: what fits the fast memory of a core.
 const BLOCK: usize = 256;
+/// The quietest of the quietest tenth: below it lie fades and edits.
+const LOWEST: f64 = 0.01;
 /// Samples in a row at the ceiling that count as one clipped place.
 const CLIPPED_RUN: u32 = 3;
 /// Samples within this factor are alike. The top of a tone of 20 Hz keeps within it for less than three samples.
@@ -57,6 +59,10 @@ pub struct Facts {
     pub loud_db: f64,
     /// The level below which the quietest tenth of what is not digital silence lies; −200 for silence.
     pub floor_db: f64,
+    /// How far apart the levels of the quietest tenth are, over a thirtieth of a second each, in dB. Noise stands still; music
+    /// without pauses does not.
+    #[serde(default)]
+    pub floor_spread_db: f64,
     /// Mean of all samples.
     pub offset: f64,
     /// Places with at least three samples in a row at the ceiling.
@@ -112,6 +118,7 @@ impl Survey {
             peak: f64::from(peak),
             loud_db: level(full.percentile(0.95)),
             floor_db: level(full.floor()),
+            floor_spread_db: level(slow.floor()) - level(slow.percentile(LOWEST)),
             offset: if total > 0 { sum / total as f64 } else { 0.0 },
             clipped: ceiling.places(peak),
         };

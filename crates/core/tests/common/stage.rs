@@ -72,28 +72,31 @@ impl Stage {
     }
 
     pub fn table(&self) -> Table {
+        self.found(self.rows_of(&(0..self.sources.len()).collect::<Vec<_>>()))
+    }
+
+    /// A row a source, as its home hears it: the track of each source's home.
+    pub fn rows_of(&self, homes: &[usize]) -> Vec<Row> {
         let d = |a: [f64; 3], b: [f64; 3]| (0..3).map(|i| (a[i] - b[i]).powi(2)).sum::<f64>().sqrt();
         let arrival = |k: usize, m: usize| d(self.sources[k], self.mics[m]) / SPEED * RATE + self.late[m];
-        let sign = |k: usize, m: usize| self.wired[m] * if k == m { self.placed[m] } else { 1 };
-        let rows = (0..self.sources.len())
-            .map(|k| Row {
-                home: k,
-                members: vec![k],
-                own_mic: true,
-                hits: vec![0; 20],
-                strongest: 0,
-                passages: Vec::new(),
-                power: vec![1.0; BANDS_HZ.len()],
-                cells: (0..self.mics.len())
-                    .map(|m| {
-                        let s = sign(k, m) * sign(k, k);
-                        let level = d(self.sources[k], self.mics[k]) / d(self.sources[k], self.mics[m]);
-                        solid(arrival(k, m) - arrival(k, k), s, level)
-                    })
-                    .collect(),
-            })
-            .collect();
-        self.found(rows)
+        let sign = |k: usize, m: usize| self.wired[m] * if homes[k] == m { self.placed[m] } else { 1 };
+        let one = |(k, &home): (usize, &usize)| Row {
+            home,
+            members: vec![home],
+            own_mic: true,
+            hits: vec![0; 20],
+            strongest: 0,
+            passages: Vec::new(),
+            power: vec![1.0; BANDS_HZ.len()],
+            cells: (0..self.mics.len())
+                .map(|m| {
+                    let s = sign(k, m) * sign(k, home);
+                    let level = d(self.sources[k], self.mics[home]) / d(self.sources[k], self.mics[m]);
+                    solid(arrival(k, m) - arrival(k, home), s, level)
+                })
+                .collect(),
+        };
+        homes.iter().enumerate().map(one).collect()
     }
 
     /// A table of these rows with the latencies they tell.
