@@ -1,5 +1,7 @@
 //! What a track may carry so that it agrees with the others. Data only; [`crate::render`] applies it.
 
+pub mod tempo;
+
 use serde::{Deserialize, Serialize};
 
 /// The correction of one track. The default leaves it as recorded.

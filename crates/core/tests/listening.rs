@@ -4,6 +4,7 @@ mod common;
 
 use common::{noise, rate, scaled};
 use marea_core::correct::Correction;
+use marea_core::correct::tempo::Tempo;
 use marea_core::measure::loudness::{loudness, matched, stretches};
 use marea_core::measure::meter::CorrelationMeter;
 use marea_core::measure::{PairOptions, measure_pair};
@@ -97,7 +98,8 @@ proptest! {
 /// 120 quarters a minute at 48 kHz: a click every 24 000 frames, silence between, every fourth stronger and higher.
 #[test]
 fn clicks_fall_on_the_beats() {
-    let click = Click { rate_hz: 48_000.0, bpm: 120.0 };
+    let tempo = Tempo { bpm: 120.0, first_beat_frame: 0.0, beats_a_bar: 4 };
+    let click = Click { rate_hz: 48_000.0, tempo };
     let (mut l, mut r) = (vec![0.1f32; 120_000], vec![0.0f32; 120_000]);
     click.add(0.0, 1.0, &mut l, &mut r);
     let peak = |beat: usize| r[beat * 24_000..beat * 24_000 + 1_440].iter().fold(0f32, |m, v| m.max(v.abs()));
@@ -110,6 +112,11 @@ fn clicks_fall_on_the_beats() {
         (click.at(-24_000.0 + 30.0) - click.at(72_000.0 + 30.0)).abs() < 1e-7,
         "bars go on before the session's start"
     );
+    // Bars of three, a beat a second, the first of them a second in: before it falls the last beat of a bar.
+    let waltz = Click { tempo: Tempo { bpm: 60.0, first_beat_frame: 48_000.0, beats_a_bar: 3 }, ..click };
+    let peak = |from: usize| (from..from + 1_440).map(|n| waltz.at(n as f64).abs()).fold(0f32, f32::max);
+    let strong: Vec<bool> = (0..7).map(|beat| peak(beat * 48_000) > 0.15).collect();
+    assert_eq!(strong, [false, true, false, false, true, false, false]);
     // Half the speed: the same click lasts twice as many samples.
     let (mut slow, mut other) = (vec![0f32; 3_000], vec![0f32; 3_000]);
     click.add(0.0, 0.5, &mut slow, &mut other);

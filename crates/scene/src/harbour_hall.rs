@@ -17,6 +17,8 @@ pub const CELLO_LATE_FRAMES: f64 = 221.0;
 
 /// Quarter notes a minute.
 pub const BPM: f64 = 96.0;
+/// Where the music begins: after a second, at 48 kHz.
+pub const FIRST_BEAT_FRAME: i64 = 48_000;
 
 struct Part {
     dry: Vec<f32>,
@@ -104,8 +106,9 @@ fn score(frames: usize, rate: f64, seconds: f64, rng: &mut ChaCha8Rng) -> [Part;
         let bar = step / 8;
         let beat = step % 8;
         // A player leans on or hangs back; nobody is exactly together.
-        let when =
-            |rng: &mut ChaCha8Rng| ((1.0 + step as f64 * eighth + rng.random_range(-0.022..0.022)) * rate) as i64;
+        let when = |rng: &mut ChaCha8Rng| {
+            ((FIRST_BEAT_FRAME as f64 / rate + step as f64 * eighth + rng.random_range(-0.022..0.022)) * rate) as i64
+        };
         let plays = |who: usize, rng: &mut ChaCha8Rng, chance: f64| (bar + who) % 5 != 4 && rng.random_bool(chance);
         if plays(0, rng, if beat % 4 == 0 { 0.75 } else { 0.3 }) {
             let key = 45.0 + scale[rng.random_range(0..7)] + if rng.random_bool(0.3) { 12.0 } else { 0.0 };

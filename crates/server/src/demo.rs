@@ -33,8 +33,9 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
     .await??;
     let mut tx = w.db.begin().await?;
     let session = sessions::create(&mut *tx, NAME, true).await?;
-    sqlx::query("UPDATE sessions SET bpm = ? WHERE id = ?")
+    sqlx::query("UPDATE sessions SET bpm = ?, first_beat_frame = ? WHERE id = ?")
         .bind(harbour_hall::BPM)
+        .bind(harbour_hall::FIRST_BEAT_FRAME)
         .bind(session)
         .execute(&mut *tx)
         .await?;

@@ -990,6 +990,12 @@ export interface components {
              */
             floor_db: number;
             /**
+             * Format: double
+             * @description How far apart the levels of the quietest tenth are, over a thirtieth of a second each, in dB. Noise stands still; music
+             *     without pauses does not.
+             */
+            floor_spread_db?: number;
+            /**
              * Format: int64
              * @description Length in frames.
              */
@@ -1700,10 +1706,20 @@ export interface components {
              */
             anchor_id?: string | null;
             /**
+             * Format: int32
+             * @description Quarters in a bar.
+             */
+            beats_a_bar: number;
+            /**
              * Format: double
              * @description Quarter notes a minute, for note values.
              */
             bpm: number;
+            /**
+             * Format: int64
+             * @description Session frame at which bar 1 begins.
+             */
+            first_beat_frame: number;
             /**
              * Format: uuid
              * @description Id.
@@ -1758,10 +1774,20 @@ export interface components {
              */
             anchor_id?: string | null;
             /**
+             * Format: int32
+             * @description Quarters in a bar, 1 … 32.
+             */
+            beats_a_bar?: number | null;
+            /**
              * Format: double
              * @description Quarter notes a minute, 20 … 400.
              */
             bpm?: number | null;
+            /**
+             * Format: int64
+             * @description Session frame at which bar 1 begins.
+             */
+            first_beat_frame?: number | null;
             /** @description New name. */
             name?: string | null;
             /**

@@ -155,6 +155,7 @@ useKeys('Listening', [
   { key: ',', label: 'The loop begins here', run: () => bound('from') },
   { key: '.', label: 'The loop ends here', run: () => bound('to') },
   { key: 'k', label: 'Mark this place', run: mark },
+  { key: '1', label: 'Bar 1 begins at this place', run: store.beginBar },
   { key: 'Ctrl+ArrowRight', label: 'Next mark', run: () => stepMark(1) },
   { key: 'Ctrl+ArrowLeft', label: 'Mark before', run: () => stepMark(-1) },
   { key: 'PageUp', label: 'Back 5 s', run: () => skip(-5) },

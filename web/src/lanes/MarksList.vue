@@ -31,6 +31,14 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
       <input class="typed" maxlength="200" :aria-label="`name of the mark at ${clock(m.frame, store.rateHz)}`" :value="m.name" @change="rename(m.frame, valueOf($event))" />
       <button class="plain" :title="`remove ${m.name}`" data-test="remove-mark" @click="remove(m.frame)">×</button>
     </div>
+    <div class="mark">
+      <span>Bar 1 begins at {{ clock(store.measure.firstBeatFrame, store.rateHz) }}</span>
+      <button class="plain" title="where the cursor stands (key 1)" data-test="first-beat" @click="store.beginBar()">at the cursor</button>
+    </div>
+    <label class="mark">
+      <input class="typed short" type="number" min="1" max="32" step="1" data-test="beats-a-bar" :value="store.measure.beatsABar" @change="store.change({ beats_a_bar: Number(valueOf($event)) })" />
+      beats a bar
+    </label>
     <template v-if="desk.state.range">
       <div class="mark">
         <span>Loop {{ clock(desk.state.range.from, store.rateHz) }} to {{ clock(desk.state.range.to, store.rateHz) }}</span>

@@ -40,7 +40,7 @@ function fakeContext() {
 }
 
 const inks: Palette = { paper: '#ffffff', panel: '#ffffff', ink: '#000000', soft: '#888888', line: '#cccccc', shoal: '#aaaaff', depth: '#0000ff', caution: '#ff00ff', land: '#ffaa00', clear: '#00ff00' }
-const measure = { rateHz: 48_000, speedMS: 343.2, bpm: 120 }
+const measure = { rateHz: 48_000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
 const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 640_000, offset: 0, invert: false, gain: 1, anchor: false, dim: false, ...part })
 const row = (id: string, top: number, part: Partial<Lane> = {}): StackRow => ({ kind: 'lane', id, top, height: 40, lane: lane(id, part), track: { id } as never, group: null })
 

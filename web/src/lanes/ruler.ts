@@ -35,13 +35,14 @@ export function paintRuler(s: Surface, p: Palette, v: Viewport, m: Measure, kind
 export function ticksOf(v: Viewport, m: Measure, kind: Ruler, width: number): { frame: number; label: string }[] {
   const unit = kind === 'clock' ? m.rateHz : kind === 'bars' ? (m.rateHz * 60) / m.bpm : 1
   const room = (width * v.framesPerPx) / unit
-  const every = kind === 'bars' ? beatStep(room, width / 130) : Math.max(step(room, width / 130), kind === 'samples' ? 1 : 0)
-  const first = Math.floor(v.start / unit / every)
+  const every = kind === 'bars' ? beatStep(room, width / 130, m.beatsABar) : Math.max(step(room, width / 130), kind === 'samples' ? 1 : 0)
+  const origin = kind === 'bars' ? m.firstBeatFrame : 0
+  const first = Math.floor((v.start - origin) / unit / every)
   // As many decimals as two neighbours need to differ.
   const decimals = every >= 1 ? 1 : Math.ceil(-Math.log10(every)) + 1
   const made = []
-  for (let i = first; i * every * unit <= v.start + width * v.framesPerPx; i++) {
-    const frame = i * every * unit
+  for (let i = first; origin + i * every * unit <= v.start + width * v.framesPerPx; i++) {
+    const frame = origin + i * every * unit
     if (xOf(v, frame) < -130) continue
     // Below a millisecond the clock has no more digits: the frame itself is the better word.
     const label = kind === 'bars' ? barsBeats(frame + 1e-6, m, decimals) : kind === 'samples' || every < 0.001 ? `${Math.round(frame)}` : clock(frame, m.rateHz).slice(3)
@@ -50,10 +51,14 @@ export function ticksOf(v: Viewport, m: Measure, kind: Ruler, width: number): { 
   return made
 }
 
-/** Beats from one tick to the next: parts of a beat by halves, then bars by doubling. */
-export function beatStep(beats: number, count: number): number {
+/** Beats from one tick to the next: parts of a beat by halves, then half bars where they are whole beats, then bars by doubling. */
+export function beatStep(beats: number, count: number, aBar: number): number {
   const wanted = beats / Math.max(count, 1)
   let every = 1 / 64
+  while (every < wanted && every < 1) every *= 2
+  if (every >= wanted) return every
+  if (aBar % 2 === 0 && aBar / 2 >= wanted) return aBar / 2
+  every = aBar
   while (every < wanted) every *= 2
   return every
 }

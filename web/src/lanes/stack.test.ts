@@ -49,7 +49,7 @@ describe('stack', () => {
 })
 
 describe('ruler', () => {
-  const m = { rateHz: 48_000, speedMS: 343.2, bpm: 120 }
+  const m = { rateHz: 48_000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
   const v = () => Object.assign(makeViewport(), { start: 0, framesPerPx: 100, width: 960, first: 0, last: 480_000 })
   it('counts bars and beats, clock and samples at round places', () => {
     // Two seconds in view: four beats at 120.
@@ -58,13 +58,22 @@ describe('ruler', () => {
     expect(ticksOf(v(), m, 'clock', 960)[1]!.label).toBe('00:00.500')
     expect(ticksOf(v(), m, 'samples', 960).every((t) => t.frame % 10_000 === 0 && t.label === String(t.frame))).toBe(true)
   })
+  it('begins bar 1 where it was told to', () => {
+    const waltz = { ...m, firstBeatFrame: 48_000, beatsABar: 3 }
+    const ticks = ticksOf(v(), waltz, 'bars', 960)
+    expect(ticks.map((t) => t.label)).toEqual(['0 | 2.0', '0 | 3.0', '1 | 1.0', '1 | 2.0', '1 | 3.0'])
+    expect(ticks[2]!.frame).toBe(48_000)
+  })
   it('halves beats when close and doubles bars when far, and never stands still', () => {
     const near = Object.assign(v(), { start: 1_000, framesPerPx: 10 })
     const labels = ticksOf(near, m, 'bars', 960).map((t) => t.label)
     expect(new Set(labels).size).toBe(labels.length)
-    expect(beatStep(0.1, 8)).toBe(1 / 64)
-    expect(beatStep(8, 8)).toBe(1)
-    expect(beatStep(400, 8)).toBe(64)
+    expect(beatStep(0.1, 8, 4)).toBe(1 / 64)
+    expect(beatStep(8, 8, 4)).toBe(1)
+    expect(beatStep(400, 8, 4)).toBe(64)
+    // Of three beats there is no half: from the beat to the bar at once.
+    expect([9, 17, 30].map((beats) => beatStep(beats, 8, 3))).toEqual([3, 3, 6])
+    expect(beatStep(12, 8, 4)).toBe(2)
     const close = Object.assign(v(), { framesPerPx: 1 / 40 })
     expect(ticksOf(close, m, 'samples', 960).length).toBeLessThan(30)
   })

@@ -1,5 +1,5 @@
-import { computed, shallowRef, watch } from 'vue'
-import { ask, client, type Schemas, type Track } from '../api/client'
+import type { Track } from '../api/client'
+import { useChecked } from '../session/checked'
 import { useSession } from '../session/store'
 import { span } from '../shared/units'
 
@@ -9,27 +9,10 @@ export interface PathFacts {
   latency: (t: Track) => string
 }
 
-/** Asked for only while one of these columns is shown. */
+/** Asked for only while one of these columns is shown; the check's own view says what is wrong with it. */
 export function usePathFacts(): PathFacts {
   const store = useSession()
-  const check = shallowRef<Schemas['CheckView'] | null>(null)
-  const wanted = computed(() => store.desk.state.columns.some((c) => c === 'latency' || c === 'policy'))
-
-  watch(
-    () => [store.id, store.detail?.session.revision, wanted.value],
-    async () => {
-      if (!wanted.value || store.id === '') return
-      const of = store.id
-      try {
-        const got = await ask(client.GET('/api/sessions/{session}/check', { params: { path: { session: of } } }))
-        if (of === store.id) check.value = got
-      } catch {
-        // The check's own view says what is wrong; a column stays empty.
-        check.value = null
-      }
-    },
-    { immediate: true },
-  )
+  const { check } = useChecked(() => store.desk.state.columns.some((c) => c === 'latency' || c === 'policy'), true)
 
   const advice = (t: Track) => {
     const at = check.value?.tracks.indexOf(t.id) ?? -1

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, reactive, ref, shallowRef } from 'vue'
-import { ask, client, type Job, type SessionDetail, type Track, type TrackPatch } from '../api/client'
+import { ask, client, type Job, type SessionDetail, type SessionPatch, type Track, type TrackPatch } from '../api/client'
 import { follow } from '../api/events'
 import { Transport, type MixRequest, type PlayRange } from '../audio/transport'
 import { makeViewport, showAll } from '../lanes/viewport'
@@ -40,6 +40,8 @@ export const useSession = defineStore('session', () => {
     rateHz: rateHz.value,
     speedMS: detail.value?.speed_m_s ?? 343.2,
     bpm: detail.value?.session.bpm ?? 120,
+    firstBeatFrame: detail.value?.session.first_beat_frame ?? 0,
+    beatsABar: detail.value?.session.beats_a_bar ?? 4,
   }))
   const scope = computed<Scope>(() => scopeHere.value ?? (desk.listening.value.scope as Scope))
   const anchorId = computed(() => detail.value?.session.anchor_id ?? tracks.value[0]?.id ?? '')
@@ -101,14 +103,14 @@ export const useSession = defineStore('session', () => {
       if (session !== id.value) return
       const first = detail.value === null
       const rateWas = detail.value?.session.rate_hz
-      const before = corrections()
+      const before = sounds()
       detail.value = got
       desk.take(got.desk)
       missing.value = false
       settle(first)
       if (rateWas !== got.session.rate_hz && !first) makeTransport()
       // What is heard follows at once what was decided.
-      if (before !== corrections()) transport.value?.renew()
+      if (before !== sounds()) transport.value?.renew()
       listen()
     } catch (e) {
       if ((e as { status?: number }).status === 404) missing.value = true
@@ -116,8 +118,9 @@ export const useSession = defineStore('session', () => {
     }
   }
 
-  function corrections(): string {
-    return JSON.stringify(tracks.value.map((t) => [t.id, t.correction, t.side]))
+  /** What the session says of how it sounds. */
+  function sounds(): string {
+    return JSON.stringify([tracks.value.map((t) => [t.id, t.correction, t.side]), desk.listening.value.click ? measure.value : null])
   }
 
   /** Keeps pair and range fitting to the tracks that are there. */
@@ -254,13 +257,18 @@ export const useSession = defineStore('session', () => {
     }
   }
 
-  async function change(body: { name?: string; temperature_c?: number; bpm?: number; anchor_id?: string }): Promise<void> {
+  async function change(body: SessionPatch): Promise<void> {
     try {
       await ask(client.PATCH('/api/sessions/{session}', { params: { path: { session: id.value } }, body }))
       await reload()
     } catch (e) {
       tellTrouble((e as Error).message)
     }
+  }
+
+  /** Bars are counted from where the cursor stands. */
+  function beginBar(): void {
+    void change({ first_beat_frame: Math.round(heard.frame) })
   }
 
   function close(): void {
@@ -316,6 +324,7 @@ export const useSession = defineStore('session', () => {
     exchangeSides,
     walk,
     change,
+    beginBar,
     close,
   }
 })

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { barsBeats, bytes, clock, dbfs, distance, fixed, note, noOffset, parseOffset, samples, span, stretchOf } from './units'
 
-const m = { rateHz: 48000, speedMS: 343.2, bpm: 120 }
+const m = { rateHz: 48000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
 
 describe('quantities as text', () => {
   it('writes spans in every unit', () => {
@@ -25,6 +25,8 @@ describe('quantities as text', () => {
     expect(barsBeats(0, m)).toBe('1 | 1.0')
     expect(barsBeats(48000 * 2, m)).toBe('2 | 1.0')
     expect(barsBeats(48000 * 2 + 36000, m)).toBe('2 | 2.5')
+    const waltz = { ...m, firstBeatFrame: 24000, beatsABar: 3 }
+    expect([0, 24000, 96000].map((f) => barsBeats(f, waltz))).toEqual(['0 | 3.0', '1 | 1.0', '2 | 1.0'])
   })
   it('reads offsets with any unit', () => {
     expect(parseOffset('-110', m)).toBe(-110)

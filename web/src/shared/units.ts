@@ -15,6 +15,9 @@ export interface Measure {
   rateHz: number
   speedMS: number
   bpm: number
+  /** Where bar 1 begins. */
+  firstBeatFrame: number
+  beatsABar: number
 }
 
 const MINUS = '\u2212'
@@ -71,11 +74,11 @@ export function clock(frame: number, rateHz: number): string {
   return `${frame < 0 && total > 0 ? MINUS : ''}${two(h)}:${two(min)}:${two(s)}.${String(ms).padStart(3, '0')}`
 }
 
-/** Bars and beats in four-four, both counted from 1; of beats so many decimals. */
+/** Bars and beats, both counted from 1; of beats so many decimals. */
 export function barsBeats(frame: number, m: Measure, decimals = 1): string {
-  const beats = (frame / m.rateHz) * (m.bpm / 60)
-  const bar = Math.floor(beats / 4)
-  const beat = beats - bar * 4
+  const beats = ((frame - m.firstBeatFrame) / m.rateHz) * (m.bpm / 60)
+  const bar = Math.floor(beats / m.beatsABar)
+  const beat = beats - bar * m.beatsABar
   const parts = 10 ** decimals
   return `${bar + 1} | ${(Math.floor(beat * parts) / parts + 1).toFixed(decimals)}`
 }

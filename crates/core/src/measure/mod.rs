@@ -2,6 +2,7 @@
 
 pub mod arrival;
 mod attempt;
+mod cell;
 pub mod consistent;
 pub mod copies;
 mod cut;
@@ -21,6 +22,7 @@ pub mod session;
 pub mod spectrum;
 pub mod sums;
 pub mod survey;
+mod transfer;
 mod verdict;
 mod windows;
 

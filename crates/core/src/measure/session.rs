@@ -2,7 +2,8 @@
 //!
 //! Work grows with tracks × sources, not with pairs × length: after the first pass only short windows are read.
 
-use super::arrival::{Cell, Row, Table, empty, home_cell, measure_cell};
+use super::arrival::{Cell, Row, Table, empty};
+use super::cell::{home_cell, measure_cell};
 use super::consistent::settle;
 use super::copies::{copies, speeds};
 use super::cut::Anchor;

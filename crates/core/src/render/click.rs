@@ -1,5 +1,6 @@
 //! A click on every beat, for the ear only: never part of what is delivered.
 
+use crate::correct::tempo::Tempo;
 use std::f64::consts::TAU;
 
 /// Length of a click in seconds.
@@ -7,25 +8,24 @@ const LENGTH_S: f64 = 0.03;
 /// Peak of the accented click: 12 dB under full scale.
 const PEAK: f64 = 0.25;
 
-/// Clicks of a tempo in four-four whose first beat is session frame 0.
+/// Clicks of a tempo.
 #[derive(Debug, Clone, Copy)]
 pub struct Click {
     /// Frames a second.
     pub rate_hz: f64,
-    /// Quarter notes a minute.
-    pub bpm: f64,
+    /// Its beats.
+    pub tempo: Tempo,
 }
 
 impl Click {
     /// The sample at a place in session frames: a short falling tone on each beat, higher on the first of a bar.
     pub fn at(&self, place: f64) -> f32 {
-        let beat_frames = self.rate_hz * 60.0 / self.bpm;
-        let beat = (place / beat_frames).floor();
-        let since = (place - beat * beat_frames) / self.rate_hz;
+        let (beat, frames) = self.tempo.beat_at(place, self.rate_hz);
+        let since = frames / self.rate_hz;
         if since >= LENGTH_S {
             return 0.0;
         }
-        let first = beat.rem_euclid(4.0) == 0.0;
+        let first = self.tempo.begins_bar(beat);
         let (hz, peak) = if first { (1_600.0, PEAK) } else { (1_200.0, 0.6 * PEAK) };
         // Begins and ends at nothing: a sine that falls, faded over the last third.
         let end = ((LENGTH_S - since) / (LENGTH_S / 3.0)).min(1.0);

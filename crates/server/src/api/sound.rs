@@ -117,7 +117,7 @@ async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Re
             let tracks = tracks::of_session(state.db(), session).await?;
             let rate = SampleRate::new(u64::from(rate(&s)?)).map_err(|e| ServerError::Conflict(e.to_string()))?;
             // Whole frames sound as they are recorded, bit for bit; slowed down, a part of a frame does not matter.
-            let play = Play { from: from.floor(), generation, mix, range, tracks, rate, bpm: s.bpm };
+            let play = Play { from: from.floor(), generation, mix, range, tracks, rate, tempo: s.tempo() };
             player.tell(Command::Play(Box::new(play)));
         }
         Request::Credit { blocks } => player.tell(Command::Credit(blocks.min(u32::MAX - 1))),

@@ -1,6 +1,7 @@
 //! Sessions.
 
 use crate::error::ServerError;
+use marea_core::correct::tempo::Tempo;
 use serde::{Deserialize, Serialize};
 use sqlx::{FromRow, MySqlExecutor};
 use utoipa::ToSchema;
@@ -21,6 +22,10 @@ pub struct Session {
     pub temperature_c: f64,
     /// Quarter notes a minute, for note values.
     pub bpm: f64,
+    /// Session frame at which bar 1 begins.
+    pub first_beat_frame: i64,
+    /// Quarters in a bar.
+    pub beats_a_bar: u8,
     /// The track that stays as it is.
     pub anchor_id: Option<Uuid>,
     /// Counts changes.
@@ -29,8 +34,16 @@ pub struct Session {
     pub is_demo: bool,
 }
 
-const COLUMNS: &str =
-    "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, anchor_id, revision, is_demo FROM sessions";
+impl Session {
+    /// Its bars and beats.
+    pub fn tempo(&self) -> Tempo {
+        let first_beat_frame = self.first_beat_frame as f64;
+        Tempo { bpm: self.bpm, first_beat_frame, beats_a_bar: u32::from(self.beats_a_bar) }
+    }
+}
+
+const COLUMNS: &str = "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, first_beat_frame, beats_a_bar, anchor_id, \
+     revision, is_demo FROM sessions";
 
 /// What can be set on a session.
 #[derive(Debug, Clone, Default, Deserialize, ToSchema)]
@@ -41,6 +54,10 @@ pub struct SessionPatch {
     pub temperature_c: Option<f64>,
     /// Quarter notes a minute, 20 … 400.
     pub bpm: Option<f64>,
+    /// Session frame at which bar 1 begins.
+    pub first_beat_frame: Option<i64>,
+    /// Quarters in a bar, 1 … 32.
+    pub beats_a_bar: Option<u8>,
     /// Anchor track.
     pub anchor_id: Option<Uuid>,
 }
@@ -105,14 +122,20 @@ pub async fn patch(db: impl MySqlExecutor<'_>, id: Uuid, p: &SessionPatch) -> Re
     if p.bpm.is_some_and(|b| !(20.0..=400.0).contains(&b)) {
         return Err(ServerError::Invalid("a tempo lies between 20 and 400 quarter notes a minute".into()));
     }
+    if p.beats_a_bar.is_some_and(|b| !(1..=32).contains(&b)) {
+        return Err(ServerError::Invalid("a bar has 1 to 32 beats".into()));
+    }
     let name = p.name.as_deref().map(|n| checked_name(n, "session")).transpose()?;
     sqlx::query(
         "UPDATE sessions SET name = COALESCE(?, name), temperature_c = COALESCE(?, temperature_c),
-         bpm = COALESCE(?, bpm), anchor_id = COALESCE(?, anchor_id), revision = revision + 1 WHERE id = ?",
+         bpm = COALESCE(?, bpm), first_beat_frame = COALESCE(?, first_beat_frame),
+         beats_a_bar = COALESCE(?, beats_a_bar), anchor_id = COALESCE(?, anchor_id), revision = revision + 1 WHERE id = ?",
     )
     .bind(name)
     .bind(p.temperature_c)
     .bind(p.bpm)
+    .bind(p.first_beat_frame)
+    .bind(p.beats_a_bar)
     .bind(p.anchor_id)
     .bind(id)
     .execute(db)

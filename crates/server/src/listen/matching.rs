@@ -5,6 +5,7 @@ use super::sound::Sound;
 use super::wire::MixRequest;
 use crate::db::tracks::TrackRow;
 use crate::store::Store;
+use marea_core::correct::tempo::Tempo;
 use marea_core::measure::loudness::{loudness, matched, stretches};
 use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
@@ -44,7 +45,7 @@ impl Key {
             .into_iter()
             .filter_map(|t| store.open_channel(&t.sha256, rate.hz(), t.channel).ok().map(|file| (t, file)))
             .collect();
-        let mut sound = Sound::new(&self.mix, &files, rate, 120.0);
+        let mut sound = Sound::new(&self.mix, &files, rate, Tempo::default());
         let parts = stretches(self.range.clone(), rate);
         let mut told = [None; 2];
         for (way, told) in told.iter_mut().enumerate() {

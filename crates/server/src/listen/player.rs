@@ -6,6 +6,7 @@ use super::wire::{self, BLOCK_FRAMES, Header, MixRequest, PlayRange};
 use crate::db::tracks::TrackRow;
 use crate::store::Store;
 use bytes::Bytes;
+use marea_core::correct::tempo::Tempo;
 use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
 use std::ops::Range;
@@ -28,7 +29,7 @@ pub struct Play {
     /// The session's rate.
     pub rate: SampleRate,
     /// The session's tempo.
-    pub bpm: f64,
+    pub tempo: Tempo,
 }
 
 /// What the thread is told.
@@ -147,7 +148,7 @@ impl Thread {
     /// Sends blocks while there is credit; returns the command that ends this playing, none when the page is gone.
     fn play(&mut self, play: &Play) -> Option<Command> {
         let files = self.open(play);
-        let mut sound = Sound::new(&play.mix, &files, play.rate, play.bpm);
+        let mut sound = Sound::new(&play.mix, &files, play.rate, play.tempo);
         let range = play.range.filter(|r| (r.to - r.from) as f64 > 4.0 * SEAM * sound.speed);
         let key =
             Key::of(&play.mix, &files, range.filter(|r| r.repeat).map_or_else(|| extent(&files), |r| r.from..r.to));

@@ -3,6 +3,7 @@
 use super::wire::MixRequest;
 use crate::db::tracks::TrackRow;
 use marea_core::correct::Correction;
+use marea_core::correct::tempo::Tempo;
 use marea_core::measure::meter::{CorrelationMeter, NullMeter, StereoReading, read_stereo};
 use marea_core::render::click::Click;
 use marea_core::render::varispeed::{SPEEDS, Varispeed};
@@ -37,7 +38,7 @@ struct Way<'a> {
 
 impl<'a> Sound<'a> {
     /// The mix that was asked for, of recordings that are open.
-    pub fn new(request: &'a MixRequest, files: &'a [(TrackRow, WorkFile)], rate: SampleRate, bpm: f64) -> Self {
+    pub fn new(request: &'a MixRequest, files: &'a [(TrackRow, WorkFile)], rate: SampleRate, tempo: Tempo) -> Self {
         let way = |corrected: bool| Way {
             mix: Mix::new(voices(request, files, corrected)),
             slow: Varispeed::default(),
@@ -49,7 +50,7 @@ impl<'a> Sound<'a> {
             pair: [Vec::new(), Vec::new()],
         };
         let speed = request.speed.filter(|s| SPEEDS.contains(s)).unwrap_or(1.0);
-        Self { request, ways: [way(true), way(false)], click: Click { rate_hz: rate.hz_f64(), bpm }, speed }
+        Self { request, ways: [way(true), way(false)], click: Click { rate_hz: rate.hz_f64(), tempo }, speed }
     }
 
     /// Levels in dB at which as corrected and as recorded are heard; at once or within a block.

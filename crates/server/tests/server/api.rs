@@ -247,12 +247,16 @@ async fn settings_of_a_session() {
         let r = s.http.patch(&url).json(&body).send().await.unwrap();
         (r.status().as_u16(), r.json::<Value>().await.unwrap())
     };
-    let (status, body) = patch(json!({ "temperature_c": 0.0, "bpm": 96.0 })).await;
+    let (status, body) =
+        patch(json!({ "temperature_c": 0.0, "bpm": 96.0, "first_beat_frame": -480, "beats_a_bar": 3 })).await;
+    assert_eq!((&body["first_beat_frame"], &body["beats_a_bar"]), (&json!(-480), &json!(3)));
     assert_eq!((status, &body["name"], &body["bpm"]), (200, &json!("Settings"), &json!(96.0)));
     // ISO 9613-1: 331.3 m/s at 0 °C.
     let speed = s.get(&format!("/api/sessions/{session}")).await.1["speed_m_s"].as_f64().unwrap();
     assert!((speed - 331.3).abs() < 0.05);
-    for bad in [json!({ "temperature_c": 200.0 }), json!({ "bpm": 0.0 }), json!({ "name": " " })] {
+    for bad in
+        [json!({ "temperature_c": 200.0 }), json!({ "bpm": 0.0 }), json!({ "beats_a_bar": 0 }), json!({ "name": " " })]
+    {
         assert_eq!(patch(bad.clone()).await.0, 422, "{bad}");
     }
     assert_eq!(s.http.delete(&url).send().await.unwrap().status(), 204);

@@ -10,7 +10,7 @@ async fn the_faults_of_harbour_hall_are_found() {
     let (status, made) = s.post("/api/demo", json!({})).await;
     assert_eq!((status, made["name"].as_str()), (202, Some("Harbour Hall")));
     let session = made["id"].as_str().unwrap().to_string();
-    assert_eq!(made["bpm"], json!(96.0), "the tempo that is played");
+    assert_eq!((&made["bpm"], &made["first_beat_frame"]), (&json!(96.0), &json!(48_000)), "the tempo that is played");
     // Asked again it is the same session, not a second one.
     assert_eq!(s.post("/api/demo", json!({})).await.1["id"], made["id"]);
     s.settled(&session).await;

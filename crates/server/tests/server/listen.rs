@@ -2,6 +2,7 @@
 
 use crate::common::*;
 use futures_util::{SinkExt, StreamExt};
+use marea_core::correct::tempo::Tempo;
 use marea_core::measure::meter::correlation;
 use serde_json::json;
 use tokio_tungstenite::tungstenite::Message;
@@ -244,7 +245,10 @@ async fn places_levels_and_switches_do_what_they_say() {
     assert!(l == r && near(&l, &|n| 0.5 * (left(n) + right(n))), "summed");
     let [l, _] = heard(json!({ "dim": true })).await;
     assert!(near(&l, &|n| 0.1 * left(n)), "20 dB down");
-    let click = marea_core::render::click::Click { rate_hz: 48_000.0, bpm: 120.0 };
+    let measured = json!({ "bpm": 90.0, "first_beat_frame": 5_000, "beats_a_bar": 3 });
+    s.patch(&format!("/api/sessions/{session}"), measured).await;
+    let tempo = Tempo { bpm: 90.0, first_beat_frame: 5_000.0, beats_a_bar: 3 };
+    let click = marea_core::render::click::Click { rate_hz: 48_000.0, tempo };
     let [l, _] = heard(json!({ "click": true })).await;
     assert!(near(&l, &|n| left(n) + click.at(n as f64)), "with the click of the session's tempo");
     // A level that is none, or a place beyond the ends, does no harm.

@@ -1,9 +1,10 @@
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed } from 'vue'
 import { ask, client, type Schemas } from '../../api/client'
+import { useChecked } from '../../session/checked'
 import { useSession } from '../../session/store'
 import { tellTrouble } from '../../shared/notice'
 
-export type CheckView = Schemas['CheckView']
+export type { CheckView } from '../../session/checked'
 export type FindingView = Schemas['FindingView']
 export type Cell = Schemas['Cell']
 export type Row = Schemas['Row']
@@ -11,22 +12,10 @@ export type Row = Schemas['Row']
 /** The check of the open session: loaded again whenever the session moves. */
 export function useCheck() {
   const store = useSession()
-  const check = shallowRef<CheckView | null>(null)
-  const loaded = ref(false)
+  const { check, loaded, load } = useChecked()
   const job = computed(() => store.running.find((j) => j.kind === 'check') ?? null)
   const importing = computed(() => store.running.some((j) => j.kind === 'import'))
   const path = () => ({ params: { path: { session: store.id } } })
-
-  async function load(): Promise<void> {
-    const session = store.id
-    try {
-      const got = await ask(client.GET('/api/sessions/{session}/check', path()))
-      if (session === store.id) check.value = got
-    } catch (e) {
-      tellTrouble((e as Error).message)
-    }
-    loaded.value = true
-  }
 
   async function send(work: () => Promise<unknown>): Promise<boolean> {
     try {
@@ -46,7 +35,5 @@ export function useCheck() {
   const dismiss = (key: string, reason: string) =>
     send(() => ask(client.POST('/api/sessions/{session}/check/dismiss', { ...path(), body: { key, reason } })))
 
-  onMounted(load)
-  watch(() => [store.id, store.detail?.session.revision], load)
   return { check, loaded, job, importing, again, accept, dismiss }
 }

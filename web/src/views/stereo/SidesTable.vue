@@ -1,27 +1,14 @@
 <script setup lang="ts">
-import { computed, onMounted, shallowRef, watch } from 'vue'
+import { computed } from 'vue'
 import { ask, client, type Schemas } from '../../api/client'
+import { useChecked } from '../../session/checked'
 import { useSession } from '../../session/store'
 import { tellTrouble } from '../../shared/notice'
 import { fixed } from '../../shared/units'
 
 /** Which side every source is on in every pair: where pairs disagree, one of them has left and right exchanged. */
 const store = useSession()
-const check = shallowRef<Schemas['CheckView'] | null>(null)
-const loaded = shallowRef(false)
-
-async function load(): Promise<void> {
-  const of = store.id
-  try {
-    const got = await ask(client.GET('/api/sessions/{session}/check', { params: { path: { session: of } } }))
-    if (of === store.id) check.value = got
-  } catch (e) {
-    tellTrouble((e as Error).message)
-  }
-  loaded.value = true
-}
-onMounted(load)
-watch(() => store.detail?.session.revision, load)
+const { check, loaded } = useChecked()
 
 const seat = computed(() => (store.desk.state.seat === 'performer' ? 'performer' : 'audience'))
 const pairs = computed(() => check.value?.sides ?? [])
