@@ -50,7 +50,8 @@ type Place = Omit<Wave, 'lane' | 'start' | 'factor' | 'ink'>
 const carried = (lane: Lane) => ({ lane, start: lane.startFrame + lane.offset, factor: (lane.invert ? -1 : 1) * lane.gain })
 
 function paintLane(p: Palette, here: Place, lane: Lane): void {
-  if (lane.offset !== 0 || lane.invert) {
+  // A ghost that lies under the waveform itself is not seen.
+  if (Math.abs(lane.offset) >= 0.5 * here.v.framesPerPx || lane.invert) {
     // Where it was recorded, as a ghost: an outline in soft ink.
     paintWave({ ...here, lane, start: lane.startFrame, factor: 1, ink: p.soft, alpha: 0.6, ghost: true })
   }
@@ -224,7 +225,9 @@ function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, 
   const [outer, inner] = [buffer.ink(ink, alpha * 0.55), buffer.ink(ink, alpha)]
   let tile = -1
   let data: Float32Array | undefined
-  for (let x = from; x < to; x++) {
+  // Of a ghost only the edges, every third column: dotted.
+  const stride = ghost ? 3 : 1
+  for (let x = Math.ceil(from / stride) * stride; x < to; x += stride) {
     // Single samples reach back to the one before, so that neighbouring columns touch.
     const a = Math.max(0, Math.floor(origin + x * scale) - (single ? 1 : 0))
     const b = Math.min(points, Math.max(a + 1, Math.floor(origin + (x + 1) * scale)))
@@ -258,11 +261,8 @@ function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, 
     const upper = middle - (factor < 0 ? min : max) * factor * half
     const lower = middle - (factor < 0 ? max : min) * factor * half
     if (ghost) {
-      // Edges only, every other column: dotted.
-      if (x % 3 === 0) {
-        buffer.column(x, upper, upper, low, high, inner)
-        buffer.column(x, lower, lower, low, high, inner)
-      }
+      buffer.column(x, upper, upper, low, high, inner)
+      buffer.column(x, lower, lower, low, high, inner)
       continue
     }
     const body = Math.sqrt(square / Math.max(b - a, 1)) * Math.abs(factor) * half
