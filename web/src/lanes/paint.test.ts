@@ -17,7 +17,7 @@ class FakeImage {
     this.data = new Uint8ClampedArray(width * height * 4)
   }
 }
-/** What is put on the canvas behind the buffer. */
+/** What was put on the canvas. */
 let put: FakeImage | null = null
 
 /** Counts calls and keeps texts; draws nothing. */
@@ -28,6 +28,7 @@ function fakeContext() {
       if (name in target) return target[name]
       return (...args: unknown[]) => {
         calls.push({ name, args })
+        if (name === 'putImageData') put = args[0] as FakeImage
         return name === 'measureText' ? { width: 50 } : undefined
       }
     },
@@ -47,7 +48,6 @@ const row = (id: string, top: number, part: Partial<Lane> = {}): StackRow => ({ 
 beforeEach(() => {
   put = null
   vi.stubGlobal('ImageData', FakeImage)
-  vi.spyOn(document, 'createElement').mockImplementation((() => ({ getContext: () => ({ putImageData: (i: FakeImage) => (put = i) }) })) as never)
 })
 
 /** Tiles that are full: every point from −0.5 to 0.5, RMS 0.25. */

@@ -25,26 +25,44 @@ export interface Picture {
 /** The whole stack: ruler, places, hits and the lanes that are in view. */
 export function paintLanes(s: Surface, p: Palette, v: Viewport, picture: Picture, tiles: TileCache, laid: TileCache, buffer: WaveBuffer): void {
   const { ctx, ratio } = s
+  const seen = picture.rows.filter((row) => placeOf(row, picture) + row.height >= RULER && placeOf(row, picture) <= s.height)
+  const waves = () => {
+    for (const row of seen) {
+      const here = { s, v, tiles, buffer, top: placeOf(row, picture), height: row.height - 1, alpha: 1, ghost: false }
+      if (row.kind === 'lane') paintLane(p, here, row.lane)
+      if (row.kind === 'overlay') paintOverlay(p, here, row.a, row.b, laid, picture.way)
+    }
+  }
+  const apart = apartFrom(v)
+  if (!apart) {
+    // Pixels replace what is there: they come first, and the lines go under them.
+    buffer.begin(Math.round(s.width * ratio), Math.round(s.height * ratio))
+    waves()
+    buffer.end(ctx)
+    ctx.globalCompositeOperation = 'destination-over'
+  }
   paintRuler(s, p, v, picture.measure, picture.ruler)
   paintHits(s, p, v, picture.hits)
-  buffer.begin(Math.round(s.width * ratio), Math.round(s.height * ratio))
   ctx.save()
   ctx.beginPath()
   ctx.rect(0, RULER, s.width, s.height - RULER)
   ctx.clip()
-  for (const row of picture.rows) {
-    const top = RULER + row.top - picture.scroll
-    if (top + row.height < RULER || top > s.height) continue
-    ctx.strokeStyle = p.line
-    line(ctx, 0, top + row.height - 0.5, s.width, top + row.height - 0.5)
-    const here = { s, v, tiles, buffer, top, height: row.height - 1, alpha: 1, ghost: false }
-    if (row.kind === 'lane') paintLane(p, here, row.lane)
-    if (row.kind === 'overlay') paintOverlay(p, here, row.a, row.b, laid, picture.way)
+  ctx.strokeStyle = p.line
+  for (const row of seen) {
+    const bottom = placeOf(row, picture) + row.height - 0.5
+    line(ctx, 0, bottom, s.width, bottom)
   }
+  if (apart) waves()
   ctx.restore()
-  buffer.end(ctx, ratio)
+  ctx.globalCompositeOperation = 'source-over'
   paintPlaces(s, p, v, picture.marks)
 }
+
+/** Upper edge of a row in CSS pixels. */
+const placeOf = (row: StackRow, picture: Picture) => RULER + row.top - picture.scroll
+
+/** Samples are further apart than pixels: they are drawn as lines. */
+const apartFrom = (v: Viewport) => v.framesPerPx < 0.8
 
 type Place = Omit<Wave, 'lane' | 'start' | 'factor' | 'ink'>
 const carried = (lane: Lane) => ({ lane, start: lane.startFrame + lane.offset, factor: (lane.invert ? -1 : 1) * lane.gain })
@@ -163,7 +181,7 @@ interface Wave {
 
 /** Single samples as a line when they are apart, else extremes a column with the RMS inside. */
 function paintWave(w: Wave): void {
-  if (w.v.framesPerPx < 0.8) paintSamples(w)
+  if (apartFrom(w.v)) paintSamples(w)
   else paintExtremes(w)
 }
 
@@ -261,12 +279,12 @@ function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, 
     const upper = middle - (factor < 0 ? min : max) * factor * half
     const lower = middle - (factor < 0 ? max : min) * factor * half
     if (ghost) {
-      buffer.column(x, upper, upper, low, high, inner)
-      buffer.column(x, lower, lower, low, high, inner)
+      buffer.dot(x, upper, low, high, inner)
+      buffer.dot(x, lower, low, high, inner)
       continue
     }
     const body = Math.sqrt(square / Math.max(b - a, 1)) * Math.abs(factor) * half
-    buffer.column(x, upper, lower, low, high, outer)
-    buffer.column(x, Math.max(upper, middle - body), Math.min(lower, middle + body), low, high, inner)
+    buffer.column(x, upper, lower, Math.max(upper, middle - body), Math.min(lower, middle + body))
   }
+  if (!ghost) buffer.write(from, to, low, high, outer, inner)
 }
