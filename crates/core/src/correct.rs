@@ -1,5 +1,6 @@
 //! What a track may carry so that it agrees with the others. Data only; [`crate::render`] applies it.
 
+pub mod mend;
 pub mod tempo;
 
 use serde::{Deserialize, Serialize};
@@ -23,6 +24,15 @@ impl Correction {
     /// Does it leave the track untouched?
     pub fn is_neutral(&self) -> bool {
         *self == Self::default()
+    }
+
+    /// Both, one after the other.
+    pub fn and(&self, other: &Self) -> Self {
+        Self {
+            offset_frames: self.offset_frames + other.offset_frames,
+            invert: self.invert != other.invert,
+            gain_db: self.gain_db + other.gain_db,
+        }
     }
 
     /// The factor on the samples, sign included.

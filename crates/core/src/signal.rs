@@ -44,6 +44,7 @@ impl Source for MemSource {
 }
 
 /// A source heard `start` frames after the session's beginning: where the recording was placed.
+#[derive(Clone, Copy)]
 pub struct Placed<'a> {
     /// The recording's channel.
     pub source: &'a dyn Source,

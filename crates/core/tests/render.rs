@@ -4,13 +4,16 @@ mod common;
 
 use common::*;
 use marea_core::correct::Correction;
+use marea_core::correct::mend::{Mend, mended};
 use marea_core::measure::overview::{BASE_FRAMES, LEVELS, OverviewBuilder, frames_a_point, overview_of};
 use marea_core::render::resample::Resampler;
 use marea_core::render::sinc::kaiser;
-use marea_core::render::{Mix, TrackRenderer, Voice};
+use marea_core::render::{Mix, SEAM_FRAMES, TrackRenderer, Voice};
 use marea_core::signal::{MemSource, Placed, Source, overlap};
 use marea_core::units::SampleRate;
 use proptest::prelude::*;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
 
 fn render(x: &[f32], start: i64, c: Correction, from: i64, blocks: &[usize]) -> Vec<f32> {
     let source = MemSource(x.to_vec());
@@ -52,6 +55,75 @@ proptest! {
         let whole = render(&x, 0, offset(shift), -20, &[total]);
         let cut = render(&x, 0, offset(shift), -20, &cuts);
         prop_assert_eq!(whole.iter().map(|v| v.to_bits()).collect::<Vec<_>>(), cut.iter().map(|v| v.to_bits()).collect::<Vec<_>>());
+    }
+}
+
+/// What a stretch carries besides is heard there and nowhere else, in any cutting into blocks; where it takes over the two fade
+/// evenly, and moving the track moves it along.
+#[test]
+fn a_mended_stretch_sounds_so_from_its_first_to_its_last_frame() {
+    let x = noise(4_000, 9);
+    let source = MemSource(x.clone());
+    let besides = Correction { offset_frames: 3.0, invert: true, gain_db: 0.0 };
+    let mends = [Mend { from: 1_000, to: 3_000, besides }];
+    let all = Correction { offset_frames: -7.0, invert: false, gain_db: 0.0 };
+    let mut r = TrackRenderer::mended(Placed { source: &source, start: 50 }, &all, &mends);
+    let mut cut = |blocks: &[usize]| {
+        let (mut out, mut at) = (Vec::new(), 0);
+        for &n in blocks {
+            let mut block = vec![f32::NAN; n];
+            r.read(at, &mut block).unwrap();
+            at += n as i64;
+            out.extend(block);
+        }
+        out
+    };
+    let whole = cut(&[4_000]);
+    assert_eq!(whole, cut(&[999, 1, 77, 1_000, 1_923]));
+    let own = |n: i64| usize::try_from(n).ok().and_then(|n| x.get(n)).copied().unwrap_or(0.0);
+    for (frame, v) in (0i64..).zip(&whole) {
+        // The recording's frame that is heard here, with and without what the stretch adds.
+        let n = frame - 50 + 7;
+        let (plain, there) = (own(n), -own(n - 3));
+        let inside = (n - 1_000 + 1).min(3_000 - n);
+        let weight = (inside.clamp(0, SEAM_FRAMES) as f32) / SEAM_FRAMES as f32;
+        assert!((v - (plain + weight * (there - plain))).abs() < 1e-6, "frame {frame}");
+        if inside <= 0 {
+            assert_eq!(v.to_bits(), plain.to_bits(), "untouched outside");
+        }
+        if inside >= SEAM_FRAMES {
+            assert_eq!(*v, there, "bit for bit inside");
+        }
+    }
+}
+
+/// Every frame carries the sum of all stretches that hold it, whatever order they came in.
+#[test]
+fn stretches_over_one_another_add_up() {
+    let mut rng = ChaCha8Rng::seed_from_u64(4);
+    for _ in 0..200 {
+        let mut given: Vec<Mend> = Vec::new();
+        let mut made: Vec<Mend> = Vec::new();
+        for _ in 0..rng.random_range(1..6) {
+            let (a, b) = (rng.random_range(0..30), rng.random_range(0..30));
+            let besides = Correction {
+                offset_frames: f64::from(rng.random_range(-2..=2)),
+                invert: rng.random_bool(0.5),
+                gain_db: 0.0,
+            };
+            given.push(Mend { from: a, to: b, besides });
+            made = mended(&made, Mend { from: a, to: b, besides });
+        }
+        let at = |list: &[Mend], n: i64| {
+            let here = list.iter().filter(|m| m.from <= n && n < m.to);
+            here.fold(Correction::default(), |sum, m| sum.and(&m.besides))
+        };
+        for n in -1..31 {
+            assert_eq!(at(&made, n), at(&given, n), "{given:?} {made:?}");
+        }
+        assert!(made.windows(2).all(|m| m[0].to <= m[1].from), "in order, none over another: {made:?}");
+        assert!(made.iter().all(|m| !m.besides.is_neutral() && m.from < m.to));
+        assert!(made.windows(2).all(|m| m[0].to < m[1].from || m[0].besides != m[1].besides), "{made:?}");
     }
 }
 
