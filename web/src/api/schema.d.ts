@@ -509,6 +509,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description What to take over. */
+        Accept: components["schemas"]["Channels"] & {
+            /** @description Only the range carries it, not the whole of the tracks. */
+            only_range?: boolean;
+        };
         /** @description Findings to take over, by key, and tracks whose advised place to take over. */
         Acceptance: {
             /** @description Tracks whose advice is taken over. */
@@ -1469,6 +1474,21 @@ export interface components {
          * @enum {string}
          */
         Material: "struck" | "sustained";
+        /** @description One stretch. Frames are counted from the recording's own beginning, at the session's rate: moving the track moves them along. */
+        Mend: {
+            /** @description What is added to the track's own correction: offsets and gains add up, two inversions are none. */
+            besides: components["schemas"]["Correction"];
+            /**
+             * Format: int64
+             * @description First frame.
+             */
+            from: number;
+            /**
+             * Format: int64
+             * @description Frame after the last.
+             */
+            to: number;
+        };
         /** @description What one track shall become. */
         NewChange: {
             /** @description What changes. */
@@ -1895,6 +1915,8 @@ export interface components {
              * @description Tracks with the same link move together.
              */
             link_id?: string | null;
+            /** @description Stretches that carry something besides. */
+            mends: components["schemas"]["Mend"][];
             /** @description Name. */
             name: string;
             /** @description What was noticed when it was brought in. */
@@ -1929,6 +1951,8 @@ export interface components {
             hits?: components["schemas"]["HandHits"] | null;
             /** @description Turn the polarity over. */
             invert?: boolean | null;
+            /** @description Stretches that carry something besides, in order. */
+            mends?: components["schemas"]["Mend"][] | null;
             /** @description Name. */
             name?: string | null;
             /**
@@ -2754,7 +2778,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Channels"];
+                "application/json": components["schemas"]["Accept"];
             };
         };
         responses: {

@@ -42,7 +42,7 @@ function fakeContext() {
 
 const inks: Palette = { paper: '#ffffff', panel: '#ffffff', ink: '#000000', soft: '#888888', line: '#cccccc', shoal: '#aaaaff', depth: '#0000ff', caution: '#ff00ff', land: '#ffaa00', clear: '#00ff00' }
 const measure = { rateHz: 48_000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
-const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 640_000, offset: 0, invert: false, gain: 1, anchor: false, dim: false, ...part })
+const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 640_000, offset: 0, invert: false, gain: 1, mends: [], anchor: false, dim: false, ...part })
 const row = (id: string, top: number, part: Partial<Lane> = {}): StackRow => ({ kind: 'lane', id, top, height: 40, lane: lane(id, part), track: { id } as never, group: null })
 
 beforeEach(() => {
@@ -98,6 +98,19 @@ describe('the lanes’ picture', () => {
     const of = (id: string) => asked.filter((u) => u.startsWith(`/${id}/`)).length
     expect([of('a') > 0, of('b') > 0, of('c') > 0, of('d') > 0]).toEqual([false, true, true, false])
     expect([...Array(RULER).keys()].reduce((n, y) => n + inked(y, [0, 0, 255]), 0)).toBe(0)
+  })
+
+  it('turns a mended stretch over where it sounds, from its first column to its last', async () => {
+    const besides = { offset_frames: 0, invert: true, gain_db: -6.0206 }
+    await paint([row('a', 0, { mends: [{ from: 100_000, to: 300_000, besides }] })])
+    const middle = RULER + 20
+    const columns = (y: number, rgb: [number, number, number]) => [...Array(500).keys()].filter((x) => rgb.every((c, i) => put!.data[(y * 500 + x) * 4 + i] === c) && put!.data[(y * 500 + x) * 4 + 3]! > 0)
+    const magenta = columns(middle, [255, 0, 255])
+    expect([magenta[0], magenta.at(-1), magenta.length]).toEqual([100, 299, 200])
+    expect(columns(middle, [0, 0, 255]).length).toBe(300)
+    // Half as loud: its columns reach half as far.
+    expect(columns(middle - 8, [255, 0, 255])).toEqual([])
+    expect(columns(middle - 8, [0, 0, 255]).length).toBe(300)
   })
 
   it('shows a track that was moved where it sounds, its recorded place as a dotted ghost, an inverted one in magenta', async () => {

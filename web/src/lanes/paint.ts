@@ -1,7 +1,7 @@
 import type { Surface } from '../plot/surface'
 import type { Palette } from '../shared/theme'
 import type { Measure } from '../shared/units'
-import type { Lane, StackRow } from './rows'
+import { partsOf, type Lane, type Part, type StackRow } from './rows'
 import { paintPlaces, paintRuler, RULER, type Marks, type Ruler } from './ruler'
 import { framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
 import { xOf, type Viewport } from './viewport'
@@ -64,35 +64,45 @@ const placeOf = (row: StackRow, picture: Picture) => RULER + row.top - picture.s
 /** Samples are further apart than pixels: they are drawn as lines. */
 const apartFrom = (v: Viewport) => v.framesPerPx < 0.8
 
-type Place = Omit<Wave, 'lane' | 'start' | 'factor' | 'ink'>
-const carried = (lane: Lane) => ({ lane, start: lane.startFrame + lane.offset, factor: (lane.invert ? -1 : 1) * lane.gain })
+type Place = Omit<Wave, 'lane' | 'part' | 'ink'>
 
 function paintLane(p: Palette, here: Place, lane: Lane): void {
-  // A ghost that lies under the waveform itself is not seen.
-  if (Math.abs(lane.offset) >= 0.5 * here.v.framesPerPx || lane.invert) {
-    // Where it was recorded, as a ghost: an outline in soft ink.
-    paintWave({ ...here, lane, start: lane.startFrame, factor: 1, ink: p.soft, alpha: 0.6, ghost: true })
+  for (const part of partsOf(lane)) {
+    // A ghost that lies under the waveform itself is not seen.
+    if (Math.abs(part.start - lane.startFrame) >= 0.5 * here.v.framesPerPx || part.inverted) {
+      // Where it was recorded, as a ghost: an outline in soft ink.
+      const recorded = { ...part, start: lane.startFrame, factor: 1 }
+      paintWave({ ...here, lane, part: recorded, ink: p.soft, alpha: 0.6, ghost: true })
+    }
+    paintWave({ ...here, lane, part, ink: part.inverted ? p.caution : p.depth, alpha: lane.dim ? 0.35 : 1 })
   }
-  paintWave({ ...here, ...carried(lane), ink: lane.invert ? p.caution : p.depth, alpha: lane.dim ? 0.35 : 1 })
 }
 
 /** Address of two lanes laid over one another; another one whenever a correction changes. */
 function overlayOf(a: Lane, b: Lane, way: string): string {
-  const carried = [a, b].map((l) => `${l.offset}${l.invert ? '-' : '+'}${l.gain}`).join('_')
+  const mends = (l: Lane) => (l.mends.length > 0 ? `~${marked(JSON.stringify(l.mends))}` : '')
+  const carried = [a, b].map((l) => `${l.offset}${l.invert ? '-' : '+'}${l.gain}${mends(l)}`).join('_')
   return `overlay/${a.id}/${b.id}/${way}/*?of=${encodeURIComponent(carried)}`
+}
+
+/** A short mark of a text, for an address that changes with it (FNV-1a). */
+function marked(text: string): string {
+  let hash = 0x811c9dc5
+  for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193)
+  return (hash >>> 0).toString(36)
 }
 
 /** Both tracks in one lane as they are carried; their sum or difference in ink over them. */
 function paintOverlay(p: Palette, here: Place, a: Lane, b: Lane, laid: TileCache, way: Picture['way']): void {
   const faint = way === 'both' ? 0.8 : 0.45
-  paintWave({ ...here, ...carried(a), ink: p.land, alpha: faint })
-  paintWave({ ...here, ...carried(b), ink: p.depth, alpha: faint })
+  for (const part of partsOf(a)) paintWave({ ...here, lane: a, part, ink: p.land, alpha: faint })
+  for (const part of partsOf(b)) paintWave({ ...here, lane: b, part, ink: p.depth, alpha: faint })
   const coarsest = framesAPoint(OVERLAY_COARSEST)
   if (way === 'both' || here.v.framesPerPx > coarsest * 4) return
   // The server lays them over one another in session frames: its tiles begin at frame 0.
   const last = Math.ceil(here.v.last)
-  const sum: Lane = { ...a, id: overlayOf(a, b, way), startFrame: 0, offset: 0, invert: false, gain: 1, frames: last }
-  paintWave({ ...here, tiles: laid, lane: sum, start: 0, factor: 1, ink: p.ink, coarsest: OVERLAY_COARSEST })
+  const sum: Lane = { ...a, id: overlayOf(a, b, way), startFrame: 0, offset: 0, invert: false, gain: 1, mends: [], frames: last }
+  for (const part of partsOf(sum)) paintWave({ ...here, tiles: laid, lane: sum, part, ink: p.ink, coarsest: OVERLAY_COARSEST })
 }
 
 /** What is under the pointer: a line through all lanes, and what each lane holds there. */
@@ -168,10 +178,8 @@ interface Wave {
   /** Upper edge and height of the lane in CSS pixels. */
   top: number
   height: number
-  /** Session frame of the first sample. */
-  start: number
-  /** Gain with sign. */
-  factor: number
+  /** What of the lane is drawn, and what it carries there. */
+  part: Part
   ink: string
   alpha: number
   ghost: boolean
@@ -185,12 +193,13 @@ function paintWave(w: Wave): void {
   else paintExtremes(w)
 }
 
-function paintSamples({ s, v, lane, tiles, top, height, start, factor, ink, alpha, ghost }: Wave): void {
+function paintSamples({ s, v, lane, tiles, top, height, part, ink, alpha, ghost }: Wave): void {
   const { ctx } = s
+  const { start, factor } = part
   const middle = top + height / 2
   const half = (height / 2 - 2) * v.vertical
-  const first = Math.max(0, Math.floor(v.start - start) - 1)
-  const last = Math.min(lane.frames - 1, Math.ceil(v.start + s.width * v.framesPerPx - start) + 1)
+  const first = Math.max(0, Math.ceil(part.from - start), Math.floor(v.start - start) - 1)
+  const last = Math.min(lane.frames - 1, Math.ceil(part.to - start) - 1, Math.ceil(v.start + s.width * v.framesPerPx - start) + 1)
   ctx.save()
   ctx.beginPath()
   ctx.rect(0, Math.max(top, RULER), s.width, height)
@@ -225,7 +234,8 @@ function paintSamples({ s, v, lane, tiles, top, height, start, factor, ink, alph
   ctx.restore()
 }
 
-function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, ink, alpha, ghost, coarsest }: Wave): void {
+function paintExtremes({ s, v, lane, tiles, buffer, top, height, part, ink, alpha, ghost, coarsest }: Wave): void {
+  const { start, factor } = part
   const level = Math.min(levelFor(v.framesPerPx), coarsest ?? Infinity)
   // Single samples are points of one frame whose extremes are the sample itself.
   const single = level === SINGLE
@@ -235,8 +245,9 @@ function paintExtremes({ s, v, lane, tiles, buffer, top, height, start, factor, 
   // All in device pixels from here on.
   const scale = v.framesPerPx / s.ratio / size
   const origin = (v.start - start) / size
-  const from = Math.max(0, Math.floor(-origin / scale))
-  const to = Math.min(Math.round(s.width * s.ratio), Math.ceil((points - origin) / scale))
+  const column = (frame: number) => Math.round(((frame - v.start) / v.framesPerPx) * s.ratio)
+  const from = Math.max(0, Math.floor(-origin / scale), column(part.from))
+  const to = Math.min(Math.round(s.width * s.ratio), Math.ceil((points - origin) / scale), column(part.to))
   const [low, high] = [Math.ceil(Math.max(top, RULER) * s.ratio), Math.floor((top + height) * s.ratio)]
   const middle = (top + height / 2) * s.ratio
   const half = (height / 2 - 2) * s.ratio * v.vertical

@@ -26,6 +26,7 @@ export function useStack(view: { all: Ref<boolean>; overlay: Ref<boolean>; usual
       offset: view.tried.value?.id === t.id ? view.tried.value.offset : t.correction.offset_frames,
       invert: t.correction.invert,
       gain: 10 ** (t.correction.gain_db / 20),
+      mends: t.mends,
       anchor: t.id === store.anchorId,
       dim: solo ? !(lane.soloed || group?.soloed) : lane.muted || (group?.muted ?? false),
     }

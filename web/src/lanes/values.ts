@@ -1,16 +1,16 @@
 import { EIGHTH, framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
-import type { Lane } from './rows'
+import { partsOf, type Lane } from './rows'
 
 /** What a lane holds at a place: a sample where they can be told apart, else the peak of the pixel. */
 export function valueAt(tiles: TileCache, lane: Lane, frame: number, framesPerPx: number): { value: number; peak: boolean } | null {
-  const own = Math.round(frame - lane.startFrame - lane.offset)
-  if (own < 0 || own >= lane.frames) return null
-  const sign = (lane.invert ? -1 : 1) * lane.gain
+  const part = partsOf(lane).find((p) => frame >= p.from && frame < p.to)
+  const own = Math.round(frame - (part?.start ?? 0))
+  if (!part || own < 0 || own >= lane.frames) return null
   const level = levelFor(framesPerPx)
   if (level === SINGLE) {
     const data = tiles.get(lane.id, SINGLE, Math.floor(own / SAMPLES))
     const value = data?.[own % SAMPLES]
-    return value === undefined ? null : { value: value * sign, peak: false }
+    return value === undefined ? null : { value: value * part.factor, peak: false }
   }
   const size = framesAPoint(level)
   const inTile = level === EIGHTH ? SAMPLES / size : POINTS
@@ -19,7 +19,7 @@ export function valueAt(tiles: TileCache, lane: Lane, frame: number, framesPerPx
   const at = (point % inTile) * 3
   const [min, max] = [data?.[at], data?.[at + 1]]
   if (min === undefined || max === undefined) return null
-  return { value: Math.max(Math.abs(min), Math.abs(max)) * lane.gain, peak: true }
+  return { value: Math.max(Math.abs(min), Math.abs(max)) * Math.abs(part.factor), peak: true }
 }
 
 /** As dBFS of the sample, with its sign where there is one. */

@@ -120,7 +120,7 @@ export const useSession = defineStore('session', () => {
 
   /** What the session says of how it sounds. */
   function sounds(): string {
-    return JSON.stringify([tracks.value.map((t) => [t.id, t.correction, t.side]), desk.listening.value.click ? measure.value : null])
+    return JSON.stringify([tracks.value.map((t) => [t.id, t.correction, t.mends, t.side]), desk.listening.value.click ? measure.value : null])
   }
 
   /** Keeps pair and range fitting to the tracks that are there. */

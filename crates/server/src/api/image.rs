@@ -9,6 +9,7 @@ use crate::jobs::Task;
 use crate::jobs::image::{basis, set_of};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::correct::Correction;
+use marea_core::correct::mend::{Mend, mended};
 use marea_core::decide::repair::{Names, Proposed, Repair, repair};
 use marea_core::measure::Verdict;
 use marea_core::measure::image::Image;
@@ -64,6 +65,12 @@ struct Asked {
     range: Option<[i64; 2]>,
     order: Order,
     basis: String,
+    rate_hz: u32,
+}
+
+/// A session frame in seconds, for people.
+fn seconds(frame: i64, rate_hz: u32) -> String {
+    format!("{:.3}", frame as f64 / f64::from(rate_hz))
 }
 
 impl Asked {
@@ -85,7 +92,15 @@ impl Asked {
             (from, to) => Some(within(&rows, from.unwrap_or(i64::MIN), to.unwrap_or(i64::MAX), rate(&session)?)?),
         };
         let basis = basis(&rows, rate(&session)?, range);
-        Ok(Self { session: session.id, rows, ids: ids.clone(), range, order: wanted.order, basis })
+        Ok(Self {
+            session: session.id,
+            rows,
+            ids: ids.clone(),
+            range,
+            order: wanted.order,
+            basis,
+            rate_hz: rate(&session)?,
+        })
     }
 
     /// What the file says of its channels, when the tracks are all of one and in its order.
@@ -183,35 +198,62 @@ pub async fn show_image(
     Ok(web::Json(asked.view(&state).await?))
 }
 
+/// What to take over.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Accept {
+    /// Of which channels.
+    #[serde(flatten)]
+    pub channels: Channels,
+    /// Only the range carries it, not the whole of the tracks.
+    #[serde(default)]
+    pub only_range: bool,
+}
+
 /// Take the proposed repair over, on top of what the tracks carry: one decision.
 #[utoipa::path(responses((status = 201, body = Decision), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[post("/sessions/{session}/image/accept")]
 pub async fn accept_repair(
     state: web::Data<State>,
     path: web::Path<String>,
-    wanted: web::Json<Channels>,
+    wanted: web::Json<Accept>,
 ) -> Result<HttpResponse, ServerError> {
-    let asked = Asked::of(&state, &path, &wanted).await?;
+    let asked = Asked::of(&state, &path, &wanted.channels).await?;
     let view = asked.view(&state).await?;
     let accepted = |p: &Proposed| if p.verdict > Verdict::Undecided { p.correction } else { Correction::default() };
     let proposed: Vec<Correction> = view.repair.channels.iter().map(accepted).collect();
     if proposed.iter().all(Correction::is_neutral) {
         return Err(ServerError::Conflict("nothing is proposed for these channels".into()));
     }
+    let range = asked.range.filter(|_| wanted.only_range);
+    if wanted.only_range && range.is_none() {
+        return Err(ServerError::Invalid("there is no range to repair".into()));
+    }
     // Every channel is named, also those that stay: a linked set would move together otherwise.
-    let changes = asked.rows.iter().zip(&proposed).map(|(t, k)| NewChange {
-        track_id: t.id,
-        after: TrackPatch {
-            offset_frames: Some(t.offset_frames + k.offset_frames),
-            invert: Some(t.invert != k.invert),
-            gain_db: Some(t.gain_db + k.gain_db),
-            ..TrackPatch::default()
-        },
+    let changes = asked.rows.iter().zip(&proposed).map(|(t, k)| {
+        let after = match range {
+            Some([from, to]) => {
+                let more = Mend { from: t.own_frame(from).max(0), to: t.own_frame(to).min(t.frames), besides: *k };
+                TrackPatch { mends: Some(mended(&t.mends, more)), ..TrackPatch::default() }
+            }
+            None => {
+                let all = t.correction().and(k);
+                TrackPatch {
+                    offset_frames: Some(all.offset_frames),
+                    invert: Some(all.invert),
+                    gain_db: Some(all.gain_db),
+                    ..TrackPatch::default()
+                }
+            }
+        };
+        NewChange { track_id: t.id, after }
     });
     let changes: Vec<NewChange> = changes.collect();
     let texts: Vec<&str> =
         view.repair.findings.iter().filter(|f| !f.advice.is_empty()).map(|f| f.advice.as_str()).collect();
-    let label = format!("Repaired {}: {}", asked.rows[0].name, texts.join(" "));
+    let where_ = range.map_or_else(String::new, |r| {
+        format!(" from {} to {} s", seconds(r[0], asked.rate_hz), seconds(r[1], asked.rate_hz))
+    });
+    let label = format!("Repaired {}{where_}: {}", asked.rows[0].name, texts.join(" "));
     let made =
         decisions::decide(state.db(), asked.session, &NewDecision { label, changes, with_groups: false }).await?;
     state.workers.changed(asked.session).await;

@@ -8,8 +8,6 @@ use crate::jobs::{JobError, blocking, measure::open};
 use actix_web::http::header;
 use actix_web::{HttpResponse, get, web};
 use marea_core::measure::overview::{OverviewBuilder, frames_a_point};
-use marea_core::render::TrackRenderer;
-use marea_core::signal::Placed;
 
 /// Coarsest level: 1 024 frames a point. Further out two waveforms are a band each, and so is their sum.
 pub const COARSEST: usize = 2;
@@ -45,7 +43,7 @@ pub async fn overlay(
         let mut one = vec![0f32; count];
         for (t, sign) in [(&a, 1.0), (&b, sign)] {
             let file = open(&store, t, rate_hz)?;
-            let mut track = TrackRenderer::new(Placed { source: &file, start: t.start_frame }, &t.correction());
+            let mut track = t.carried(&file);
             track.read(start, &mut one).map_err(|e| JobError::Failed(e.to_string()))?;
             sum.iter_mut().zip(&one).for_each(|(s, v)| *s += sign * v);
         }

@@ -3,7 +3,10 @@
 
 use crate::error::ServerError;
 use marea_core::correct::Correction;
+use marea_core::correct::mend::Mend;
 use marea_core::decide::Policy;
+use marea_core::render::TrackRenderer;
+use marea_core::signal::{Placed, Source};
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlExecutor};
@@ -34,6 +37,7 @@ pub struct TrackRow {
     pub offset_frames: f64,
     pub invert: bool,
     pub gain_db: f64,
+    pub mends: Json<Vec<Mend>>,
     pub policy: String,
     pub dismissed: Json<BTreeMap<String, String>>,
     pub hits: Json<HandHits>,
@@ -52,6 +56,16 @@ impl TrackRow {
     /// What the track carries.
     pub fn correction(&self) -> Correction {
         Correction { offset_frames: self.offset_frames, invert: self.invert, gain_db: self.gain_db }
+    }
+
+    /// Its recording as it is carried, mended stretches and all: what is heard, drawn and delivered.
+    pub fn carried<'a>(&self, source: &'a dyn Source) -> TrackRenderer<'a> {
+        TrackRenderer::mended(Placed { source, start: self.start_frame }, &self.correction(), &self.mends)
+    }
+
+    /// The frame of its recording that is heard at a session frame.
+    pub fn own_frame(&self, session_frame: i64) -> i64 {
+        session_frame - self.start_frame - self.offset_frames.floor() as i64
     }
 }
 
@@ -90,6 +104,8 @@ pub struct Track {
     pub frames: i64,
     /// What it carries.
     pub correction: Correction,
+    /// Stretches that carry something besides.
+    pub mends: Vec<Mend>,
     /// align, keep-distance, bring-in, leave, or empty for the one that goes with the role.
     pub policy: String,
     /// Hits drawn or removed by hand.
@@ -100,6 +116,7 @@ impl From<TrackRow> for Track {
     fn from(r: TrackRow) -> Self {
         Self {
             correction: r.correction(),
+            mends: r.mends.0,
             id: r.id,
             recording: hex::encode(&r.sha256),
             channel: r.channel,
@@ -126,6 +143,9 @@ pub const ROLES: [&str; 7] = ["near", "main", "room", "direct", "print", "render
 /// Sides a track can have.
 pub const SIDES: [&str; 4] = ["left", "right", "centre", ""];
 
+/// Mended stretches a track has at most.
+const MOST_MENDS: usize = 500;
+
 /// What a decision can change on a track; what is not given stays.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct TrackPatch {
@@ -138,6 +158,9 @@ pub struct TrackPatch {
     /// Level change in dB, −60 … 24.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub gain_db: Option<f64>,
+    /// Stretches that carry something besides, in order.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub mends: Option<Vec<Mend>>,
     /// Name.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub name: Option<String>,
@@ -168,6 +191,7 @@ impl TrackPatch {
             offset_frames: self.offset_frames.map(|_| row.offset_frames),
             invert: self.invert.map(|_| row.invert),
             gain_db: self.gain_db.map(|_| row.gain_db),
+            mends: self.mends.as_ref().map(|_| row.mends.0.clone()),
             name: self.name.as_ref().map(|_| row.name.clone()),
             role: self.role.as_ref().map(|_| row.role.clone()),
             source: self.source.as_ref().map(|_| row.source.clone()),
@@ -184,12 +208,25 @@ impl TrackPatch {
     /// [`ServerError::Invalid`] naming the track.
     pub fn check(&self, track: &str, rate_hz: u32) -> Result<(), ServerError> {
         let limit = Correction::MAX_OFFSET_HOURS * 3_600.0 * f64::from(rate_hz);
+        let far = |offset: f64| !offset.is_finite() || offset.abs() > limit;
+        let loud = |gain: f64| !gain.is_finite() || !(-60.0..=24.0).contains(&gain);
         let refuse = |what: &str| Err(ServerError::Invalid(format!("{track}: {what}")));
-        if self.offset_frames.is_some_and(|o| !o.is_finite() || o.abs() > limit) {
+        if self.offset_frames.is_some_and(far) {
             return refuse("an offset lies within one hour either way");
         }
-        if self.gain_db.is_some_and(|g| !g.is_finite() || !(-60.0..=24.0).contains(&g)) {
+        if self.gain_db.is_some_and(loud) {
             return refuse("a gain lies between -60 and 24 dB");
+        }
+        if let Some(mends) = &self.mends {
+            if mends.len() > MOST_MENDS {
+                return refuse("at most 500 stretches are mended");
+            }
+            if mends.iter().any(|m| far(m.besides.offset_frames) || loud(m.besides.gain_db)) {
+                return refuse("a stretch is moved by an hour at most, with a gain between -60 and 24 dB");
+            }
+            if mends.iter().any(|m| m.from >= m.to) || mends.windows(2).any(|m| m[0].to > m[1].from) {
+                return refuse("mended stretches come in order, none over another");
+            }
         }
         if self.role.as_ref().is_some_and(|r| !ROLES.contains(&r.as_str())) {
             return refuse("there is no such role");
@@ -218,7 +255,8 @@ impl TrackPatch {
 
 const COLUMNS: &str =
     "SELECT id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
-    name, role, source, side, start_frame, frames, offset_frames, invert, gain_db, policy, dismissed, hits FROM tracks";
+    name, role, source, side, start_frame, frames, offset_frames, invert, gain_db, mends, policy, dismissed, hits
+    FROM tracks";
 
 /// A session's tracks in their order.
 ///
@@ -281,13 +319,14 @@ pub async fn insert(db: impl MySqlExecutor<'_>, t: &TrackRow) -> Result<(), Serv
 pub async fn apply(db: impl MySqlExecutor<'_>, id: Uuid, p: &TrackPatch) -> Result<(), ServerError> {
     sqlx::query(
         "UPDATE tracks SET offset_frames = COALESCE(?, offset_frames), invert = COALESCE(?, invert),
-         gain_db = COALESCE(?, gain_db), name = COALESCE(?, name), role = COALESCE(?, role),
+         gain_db = COALESCE(?, gain_db), mends = COALESCE(?, mends), name = COALESCE(?, name), role = COALESCE(?, role),
          source = COALESCE(?, source), side = COALESCE(?, side), policy = COALESCE(?, policy),
          dismissed = COALESCE(?, dismissed), hits = COALESCE(?, hits) WHERE id = ?",
     )
     .bind(p.offset_frames)
     .bind(p.invert)
     .bind(p.gain_db)
+    .bind(p.mends.as_ref().map(Json))
     .bind(&p.name)
     .bind(&p.role)
     .bind(&p.source)

@@ -6,8 +6,9 @@ use crate::db::sessions::{self, Session};
 use crate::db::tracks::{self, TrackRow};
 use crate::names::{disk_name, stem};
 use crate::store::{Store, remove};
+use marea_core::correct::mend::Mend;
 use marea_core::render::TrackRenderer;
-use marea_core::signal::{Placed, index};
+use marea_core::signal::index;
 use marea_core::units::{SampleRate, speed_of_sound_m_s};
 use marea_media::write::{Depth, WavWriter, WriteSpec};
 use serde::{Deserialize, Serialize};
@@ -119,7 +120,7 @@ fn write_all(
     let sources = all.iter().map(|t| open(store, t, rate_hz).map(|f| (t.id, f))).collect::<Result<Vec<_>, _>>()?;
     let renderer = |t: &TrackRow| {
         let source = &sources.iter().find(|(id, _)| *id == t.id).expect("opened above").1;
-        TrackRenderer::new(Placed { source, start: t.start_frame }, &t.correction())
+        t.carried(source)
     };
     // The range is that of the whole session, so that files delivered at different times fit together.
     let first = all.iter().map(|t| renderer(t).first()).min().unwrap_or(0);
@@ -195,7 +196,7 @@ fn groups<'a>(all: &'a [TrackRow], wanted: &[Uuid]) -> Vec<Vec<&'a TrackRow>> {
 }
 
 fn sheet_head() -> String {
-    "file,channel,track,source,role,recorded_at_frame,offset_samples,offset_ms,distance_m,polarity,gain_db,rate_hz,recording\n".into()
+    "file,channel,track,source,role,recorded_at_frame,offset_samples,offset_ms,distance_m,polarity,gain_db,rate_hz,recording,mended\n".into()
 }
 
 /// One row of the sheet of values (RFC 4180).
@@ -208,7 +209,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
     let speed = speed_of_sound_m_s(s.temperature_c).unwrap_or(343.2);
     let _ = writeln!(
         sheet,
-        "{},{},{},{},{},{},{},{:.4},{:.4},{},{:.2},{},{}",
+        "{},{},{},{},{},{},{},{:.4},{:.4},{},{:.2},{},{},{}",
         quote(file),
         channel,
         quote(&t.name),
@@ -222,5 +223,16 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
         t.gain_db,
         rate.hz(),
         quote(&t.file_name),
+        quote(&mends(t, rate)),
     );
+}
+
+/// Stretches that carry something besides, by the recording's own time.
+fn mends(t: &TrackRow, rate: SampleRate) -> String {
+    let one = |m: &Mend| {
+        let (from, to) = (rate.ms(m.from as f64) / 1_000.0, rate.ms(m.to as f64) / 1_000.0);
+        let turned = if m.besides.invert { ", inverted" } else { "" };
+        format!("{from:.3} to {to:.3} s: {} samples, {:.2} dB{turned}", m.besides.offset_frames, m.besides.gain_db)
+    };
+    t.mends.iter().map(one).collect::<Vec<_>>().join("; ")
 }

@@ -30,7 +30,7 @@ pub fn basis(rows: &[TrackRow], rate_hz: u32, range: Option<[i64; 2]>) -> String
     let mut hash = Sha256::new();
     hash.update(format!("{METHOD}/{rate_hz}/{range:?}"));
     for t in rows {
-        hash.update(format!("{}/{}/{:?};", t.id, t.start_frame, t.correction()));
+        hash.update(format!("{}/{}/{:?}/{:?};", t.id, t.start_frame, t.correction(), t.mends.0));
     }
     hex::encode(hash.finalize())
 }
@@ -56,11 +56,8 @@ pub async fn run(
     let image = blocking(move || {
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
         let files = rows.iter().map(|t| open(&store, t, rate_hz)).collect::<Result<Vec<_>, _>>()?;
-        let carried: Vec<Carried> = rows
-            .iter()
-            .zip(&files)
-            .map(|(t, source)| Carried::new(Placed { source, start: t.start_frame }, &t.correction()))
-            .collect();
+        let carried: Vec<Carried> =
+            rows.iter().zip(&files).map(|(t, source)| Carried::new(t.carried(source))).collect();
         let first = carried.iter().map(Carried::first).min().unwrap_or(0);
         let end = carried.iter().map(Source::frames).max().unwrap_or(0);
         let (first, end) = range.map_or((first, end), |[from, to]| (from.max(first), to.min(end)));

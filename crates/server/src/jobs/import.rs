@@ -103,6 +103,7 @@ pub async fn run(
                 offset_frames: 0.0,
                 invert: false,
                 gain_db: 0.0,
+                mends: sqlx::types::Json(Vec::new()),
                 policy: String::new(),
                 dismissed: Json::default(),
                 hits: Json::default(),

@@ -5,6 +5,8 @@ use super::sound::Sound;
 use super::wire::MixRequest;
 use crate::db::tracks::TrackRow;
 use crate::store::Store;
+use marea_core::correct::Correction;
+use marea_core::correct::mend::Mend;
 use marea_core::correct::tempo::Tempo;
 use marea_core::measure::loudness::{loudness, matched, stretches};
 use marea_core::units::SampleRate;
@@ -16,7 +18,7 @@ use std::sync::mpsc::Sender;
 #[derive(Debug, Clone, PartialEq)]
 pub struct Key {
     mix: MixRequest,
-    carried: Vec<(uuid::Uuid, f64, bool, f64)>,
+    carried: Vec<(uuid::Uuid, Correction, Vec<Mend>)>,
     range: Range<i64>,
 }
 
@@ -25,7 +27,7 @@ impl Key {
     pub fn of(mix: &MixRequest, files: &[(TrackRow, WorkFile)], range: Range<i64>) -> Self {
         // Neither of these changes how loud one way is against the other.
         let mix = MixRequest { dim: false, click: false, speed: None, swap: false, ..mix.clone() };
-        let carried = files.iter().map(|(t, _)| (t.id, t.offset_frames, t.invert, t.gain_db)).collect();
+        let carried = files.iter().map(|(t, _)| (t.id, t.correction(), t.mends.0.clone())).collect();
         Self { mix, carried, range }
     }
 

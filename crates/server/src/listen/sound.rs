@@ -159,7 +159,6 @@ fn voices<'a>(mix: &MixRequest, files: &'a [(TrackRow, WorkFile)], corrected: bo
         .iter()
         .enumerate()
         .map(|(nth, (t, file))| {
-            let correction = if corrected { t.correction() } else { Correction::default() };
             let place = mix.places.get(&t.id).filter(|p| p.level_db.is_finite());
             let own = place.map_or(0.0, |p| p.level_db.clamp(-60.0, 12.0));
             let level = if own == 0.0 || difference { level } else { level * 10f64.powf(own / 20.0) as f32 };
@@ -175,7 +174,8 @@ fn voices<'a>(mix: &MixRequest, files: &'a [(TrackRow, WorkFile)], corrected: bo
                 ("right", None) => pan_sides(1.0),
                 _ => pan_sides(0.0),
             };
-            let track = TrackRenderer::new(Placed { source: file, start: t.start_frame }, &correction);
+            let recorded = || TrackRenderer::new(Placed { source: file, start: t.start_frame }, &Correction::default());
+            let track = if corrected { t.carried(file) } else { recorded() };
             Voice { track, sides: sides.map(|s| s * level) }
         })
         .collect()

@@ -56,6 +56,27 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     b.key(" ").await;
     b.click("[data-test=undo]").await;
     b.until("taken back", &format!("return (()=>{{ {said} }})() === 'solid true'")).await;
+    // Only what the loop holds is repaired, is listed, and is taken out again.
+    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
+    let range = serde_json::json!({ "range": { "from": 240_000, "to": 480_000, "on": true, "pre_roll_s": 0.0 } });
+    s.patch(&format!("/api/sessions/{session}/desk"), range).await;
+    b.until(
+        "a loop",
+        "const e=document.querySelector('[data-test=only-loop]'); if(e.disabled) return false; e.click(); return true",
+    )
+    .await;
+    b.until(
+        "within",
+        "return document.querySelector('[data-test=accept-repair]')?.innerText === 'Accept within the loop'",
+    )
+    .await;
+    b.click("[data-test=accept-repair]").await;
+    let listed = "const m=document.querySelector('[data-mend]'); return m && `${m.dataset.mend} ${m.dataset.from} ${m.dataset.to} ${m.innerText.includes('inverted')}`";
+    b.until("listed", &format!("return (()=>{{ {listed} }})() === 'R 240000 480000 true'")).await;
+    b.until("agreed there", &format!("return (()=>{{ {said} }})() === 'solid false'")).await;
+    b.click("[data-test=take-out]").await;
+    b.until("taken out", "return document.querySelector('[data-mend]') === null").await;
+    assert_eq!(s.tracks(&session).await[1]["mends"], serde_json::json!([]));
     assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
     b.close().await;
 }

@@ -120,6 +120,67 @@ async fn a_range_is_looked_at_by_itself() {
     }
 }
 
+/// From 4 s to 8 s one channel was turned over and 2 samples late: repaired there, to the last sample of the delivered file, and
+/// nowhere else. Moving the file afterwards moves the repaired stretch along.
+#[actix_web::test]
+async fn a_repair_may_be_that_of_a_range_alone() {
+    let s = TestServer::start().await;
+    let session = s.session("Stretch").await;
+    let x = noise(576_000);
+    let (from, to) = (192_000, 384_000);
+    let bad = moved(&x, 2, -1.0);
+    let other: Vec<f32> = (0..x.len()).map(|n| if (from..to).contains(&n) { bad[n] } else { x[n] }).collect();
+    let tracks = s.bring_in(&session, &[("cable.wav", wav(&[x, other], 48_000, None))]).await;
+    let ids: Vec<&str> = tracks.iter().map(|t| t["id"].as_str().unwrap()).collect();
+    let at = format!("/api/sessions/{session}/image");
+    let range = json!({ "tracks": ids, "from": from, "to": to });
+    s.post(&at, range.clone()).await;
+    s.settled(&session).await;
+    let mut accept = range;
+    accept["only_range"] = json!(true);
+    let (status, made) = s.post(&format!("{at}/accept"), accept.clone()).await;
+    assert_eq!(status, 201, "{made}");
+    assert!(made["label"].as_str().unwrap().contains("from 4.000 to 8.000 s"), "{made}");
+    let now = s.tracks(&session).await;
+    let besides = json!({ "offset_frames": -2.0, "invert": true, "gain_db": 0.0 });
+    assert_eq!(now[1]["mends"], json!([{ "from": from, "to": to, "besides": besides }]));
+    assert_eq!((&now[0]["mends"], &now[1]["correction"]["invert"]), (&json!([]), &json!(false)));
+    // As carried now the stretch agrees, and there is nothing left to accept.
+    assert_eq!(s.post(&at, json!({ "tracks": ids, "from": from, "to": to })).await.0, 202);
+    s.settled(&session).await;
+    assert_eq!(s.post(&format!("{at}/accept"), accept).await.0, 409);
+    // The whole file moves: 100 samples later, stretch and all.
+    let later = json!({ "label": "later", "changes": [{ "track_id": ids[0], "after": { "offset_frames": 100.0 } }] });
+    assert_eq!(s.post(&format!("/api/sessions/{session}/decisions"), later).await.0, 201);
+    let wanted = json!({ "depth": "float32", "start": "session" });
+    let (_, job) = s.post(&format!("/api/sessions/{session}/deliveries"), wanted).await;
+    s.settled(&session).await;
+    let folder = s.store.path().join("deliveries").join(job.as_str().unwrap());
+    let (_, planes) = read(&std::fs::read(folder.join("cable.wav")).unwrap());
+    let differ: Vec<usize> = (100..planes[0].len()).filter(|n| planes[0][*n] != planes[1][*n]).collect();
+    // Where it takes over, and where it gives back, 5 ms each.
+    let seam = |n: &usize| (from + 100..from + 340).contains(n) || (to - 140..to + 102).contains(n);
+    assert!(!differ.is_empty() && differ.iter().all(seam), "{:?} … {:?}", differ.first(), differ.last());
+    let sheet = std::fs::read_to_string(folder.join("values.csv")).unwrap();
+    let told = "4.000 to 8.000 s: -2 samples, 0.00 dB, inverted";
+    assert_eq!(sheet.lines().filter(|l| l.contains(told)).count(), 1, "{sheet}");
+    // Taken back twice, it is as it was; a range that is none is refused.
+    for _ in 0..2 {
+        s.post(&format!("/api/sessions/{session}/undo"), json!({})).await;
+    }
+    assert_eq!(s.tracks(&session).await[1]["mends"], json!([]));
+    let (status, said) = s.post(&format!("{at}/accept"), json!({ "tracks": ids, "only_range": true })).await;
+    assert!(status == 404 || status == 409 || status == 422, "{status} {said}");
+    for mends in [
+        json!([{ "from": 9, "to": 3, "besides": besides }]),
+        json!([{ "from": 0, "to": 9, "besides": besides }, { "from": 5, "to": 20, "besides": besides }]),
+    ] {
+        let wrong = json!({ "label": "wrong", "changes": [{ "track_id": ids[1], "after": { "mends": mends } }] });
+        let (status, said) = s.post(&format!("/api/sessions/{session}/decisions"), wrong).await;
+        assert!(status == 422 && said["message"].as_str().unwrap().contains("in order"), "{said}");
+    }
+}
+
 #[actix_web::test]
 async fn channels_are_named_by_their_layout() {
     let s = TestServer::start().await;

@@ -5,6 +5,7 @@ import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { fixed } from '../../shared/units'
 import ManyImage from './ManyImage.vue'
+import MendsList from './MendsList.vue'
 import PairImage from './PairImage.vue'
 import { namesOf, setsOf } from './sets'
 import SidesTable from './SidesTable.vue'
@@ -21,6 +22,7 @@ const onlyLoop = ref(false)
 const order = ref<'wav' | 'smpte'>('wav')
 const range = computed(() => store.desk.state.range ?? null)
 const asked = computed(() => ({ ...(onlyLoop.value && range.value ? { from: range.value.from, to: range.value.to } : {}), order: order.value }))
+const inLoop = computed(() => onlyLoop.value && range.value !== null)
 const { view, trouble, running, accept } = useImage(channels, asked)
 const part = ref<'image' | 'sides'>('image')
 
@@ -54,7 +56,7 @@ async function swapSides(): Promise<void> {
 }
 
 useKeys('Stereo', [
-  { key: 'Enter', label: 'Accept the proposed repair', run: () => proposes.value && void accept() },
+  { key: 'Enter', label: 'Accept the proposed repair', run: () => proposes.value && void accept(inLoop.value) },
 ])
 </script>
 
@@ -109,7 +111,11 @@ useKeys('Stereo', [
             <p>{{ f.text }}</p>
             <p class="soft">{{ f.advice }} <b>{{ f.verdict }}</b></p>
           </article>
-          <el-button v-if="proposes" type="primary" size="small" title="Enter" data-test="accept-repair" @click="accept">Accept the repair</el-button>
+          <div v-if="proposes" class="actions">
+            <el-button type="primary" size="small" title="Enter" data-test="accept-repair" @click="accept(inLoop)">{{ inLoop ? 'Accept within the loop' : 'Accept the repair' }}</el-button>
+            <el-button v-if="inLoop" size="small" title="The repair found here, carried by the whole recording" data-test="accept-whole" @click="accept(false)">for all of it</el-button>
+          </div>
+          <MendsList :tracks="set?.tracks ?? []" :names="names" />
         </aside>
       </div>
     </template>
@@ -185,6 +191,13 @@ article.fault {
 article.caution {
   border-left-color: var(--land);
   color: inherit;
+}
+.actions {
+  display: flex;
+  gap: 6px;
+}
+.actions .el-button {
+  margin: 0;
 }
 article p {
   margin: 0 0 2px;

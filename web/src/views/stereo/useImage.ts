@@ -12,7 +12,7 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
   const job = ref('')
   let turn = 0
 
-  const carried = computed(() => channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction]))
+  const carried = computed(() => channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction, store.track(id)?.mends]))
   const key = computed(() => JSON.stringify([...carried.value, [asked.value]]))
   const running = followJob(job, trouble, 'Measuring the image', read)
   const path = () => ({ session: store.id })
@@ -36,9 +36,10 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
     }
   }
 
-  async function accept(): Promise<void> {
+  /** All of the tracks carries the repair, or only the range that was measured. */
+  async function accept(onlyRange: boolean): Promise<void> {
     try {
-      await ask(client.POST('/api/sessions/{session}/image/accept', { params: { path: path() }, body: { tracks: channels.value, ...asked.value } }))
+      await ask(client.POST('/api/sessions/{session}/image/accept', { params: { path: path() }, body: { tracks: channels.value, ...asked.value, only_range: onlyRange } }))
       await store.reload()
     } catch (e) {
       tellTrouble((e as Error).message)
