@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import type { Group } from '../session/deskRules'
 import { moved, ordered } from '../session/deskRules'
 import { useSession } from '../session/store'
@@ -37,6 +37,18 @@ onMounted(() => {
 })
 onBeforeUnmount(() => observer?.disconnect())
 watch(total, () => (scroll.value = box.value?.scrollTop ?? 0), { flush: 'post' })
+
+/** A pair that was just chosen comes into sight; what is in sight already stays where it is. */
+async function show(ids: readonly string[]): Promise<void> {
+  await nextTick()
+  const wanted = props.rows.filter((r) => r.kind === 'lane' && ids.includes(r.id))
+  const [top, bottom] = [Math.min(...wanted.map((r) => r.top)), Math.max(...wanted.map((r) => r.top + r.height))]
+  const room = (box.value?.clientHeight ?? 0) - RULER
+  if (!box.value || wanted.length === 0 || (top >= box.value.scrollTop && bottom <= box.value.scrollTop + room)) return
+  box.value.scrollTop = bottom - top > room || top < box.value.scrollTop ? top : bottom - room
+}
+watch(() => [store.pair.a, store.pair.b], show)
+onMounted(() => show([store.pair.a, store.pair.b]))
 
 /** A lane that is dragged up or down: where it would go is a line; let go, it goes there. */
 const dragged = ref<{ id: string; y: number } | null>(null)

@@ -126,9 +126,8 @@ export const useSession = defineStore('session', () => {
   /** Keeps pair and range fitting to the tracks that are there. */
   function settle(first: boolean): void {
     // Until somebody chooses, the pair follows the anchor: recordings come in one after the other, in any order.
-    if (!track(pair.a) || pair.a === proposed.a) pair.a = anchorId.value
-    if (!track(pair.b) || pair.b === pair.a || pair.b === proposed.b) pair.b = tracks.value.find((t) => t.id !== pair.a)?.id ?? ''
-    Object.assign(proposed, pair)
+    if (!track(pair.a) || pair.a === proposed.a) pair.a = proposed.a = anchorId.value
+    if (!track(pair.b) || pair.b === pair.a || pair.b === proposed.b) pair.b = proposed.b = tracks.value.find((t) => t.id !== pair.a)?.id ?? ''
     const starts = tracks.value.map((t) => t.start_frame + Math.min(0, t.correction.offset_frames))
     const ends = tracks.value.map((t) => t.start_frame + t.frames + Math.max(0, t.correction.offset_frames))
     const was = viewport.last - viewport.first

@@ -30,12 +30,16 @@ async fn offsets_are_typed_with_any_unit_and_time_is_measured_on_the_lanes() {
     let offset_of = |lane: &str, frames: &str| {
         format!("return document.querySelector(\"[data-lane='{lane}']\")?.dataset.offset === '{frames}'")
     };
+    b.click("[data-lane='Wide R'] .name").await;
     // 20 °C: 343.2 m/s. 120 quarters a minute: 1/32 is 62.5 ms.
     for (text, frames) in [("-2.5ms", "-120"), ("1/32", "3000"), ("-110", "-110"), ("343.2 cm", "480")] {
         b.click("[data-lane='Two'] [data-test=type-offset]").await;
         type_offset(&b, text).await;
         b.until(text, &offset_of("Two", frames)).await;
     }
+    // Who was chosen stays so through all of that.
+    let chosen = "return [...document.querySelectorAll('[data-lane].selected')].map(e=>e.dataset.lane).join()";
+    assert_eq!(b.js(chosen).await, "One,Wide R");
     // What cannot be read is said, and nothing is lost.
     b.click("[data-lane='Two'] [data-test=type-offset]").await;
     type_offset(&b, "soon").await;

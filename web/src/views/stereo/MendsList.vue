@@ -35,7 +35,7 @@ async function takeOut({ track, mend }: Shown): Promise<void> {
     <h2>Repaired stretches</h2>
     <div v-for="s in shown" :key="s.track.id + s.mend.from" class="mend" :data-mend="s.name" :data-from="s.mend.from" :data-to="s.mend.to">
       <button class="plain mono" title="go there" @click="store.transport?.seek(s.from)">{{ clock(s.from, store.rateHz) }}</button>
-      <span>{{ s.name }}, {{ span(s.mend.to - s.mend.from, 'ms', store.measure) }}: {{ said(s.mend) }}</span>
+      <span>to {{ clock(s.from + s.mend.to - s.mend.from, store.rateHz) }}, {{ s.name }}: {{ said(s.mend) }}</span>
       <button class="plain" :title="`take it out of ${s.name}`" data-test="take-out" @click="takeOut(s)">×</button>
     </div>
   </section>

@@ -194,6 +194,7 @@ article.caution {
 }
 .actions {
   display: flex;
+  flex-wrap: wrap;
   gap: 6px;
 }
 .actions .el-button {
