@@ -112,8 +112,11 @@ fn wiring_is_told_from_two_faint_sources_where_its_own_bears_it_out() {
     let c = faint(-1, &[-1, -1, 0, 0]);
     assert_eq!(kinds(&c), [(Kind::WiredInverted, 1)]);
     assert_eq!((c.findings[0].verdict, c.tracks[1].invert), (Verdict::Likely, true));
-    // One alone, or two that contradict one another, are not enough: it is said, and nothing is turned over.
-    for rest in [[-1, 0, 0, 0], [-1, 1, 0, 0]] {
+    // One is enough where the microphone has its source to itself and three others hear that source turned over.
+    let c = faint(-1, &[-1, 0, 0, 0]);
+    assert_eq!((kinds(&c), c.findings[0].verdict), (vec![(Kind::WiredInverted, 1)], Verdict::Likely));
+    // None, or two that contradict one another, are not: it is said, and nothing is turned over.
+    for rest in [[0, 0, 0, 0], [-1, 1, 0, 0]] {
         let c = faint(-1, &rest);
         assert!(c.findings.iter().all(|f| f.kind != Kind::WiredInverted), "{rest:?}: {:?}", c.findings);
         assert!(!c.tracks[1].invert);
@@ -288,6 +291,19 @@ fn plain_faults_are_told() {
     );
 }
 
+/// A place far off in time is told only of a track whose arrivals bear it out there.
+#[test]
+fn nothing_is_displaced_that_meets_nobody() {
+    let s = Stage::new(4, 1);
+    let mut t = s.table();
+    t.shift[7] = -3_100;
+    assert_eq!(kinds(&decide(&t, &s.tracks)), [(Kind::Early, 7)]);
+    for row in &mut t.rows {
+        row.cells[7] = empty("too faint", true);
+    }
+    assert_eq!(kinds(&decide(&t, &s.tracks)), [(Kind::Unrelated, 7)]);
+}
+
 /// Two equal sounds in step are 6.02 dB over one of them, 3.01 dB over unrelated ones; half a period apart they cancel.
 #[test]
 fn sums_follow_the_closed_form() {
@@ -420,6 +436,25 @@ fn names_change_sides() {
     }
 }
 
+/// Late without doubt, but by an amount that nothing pins down: it is said as undecided, and nothing is moved.
+#[test]
+fn a_latency_of_unknown_amount_is_said_and_not_taken_out() {
+    let stage = Stage::new(5, 2);
+    let mut table = stage.table();
+    let mut late = table.late[1].unwrap();
+    (late.frames, late.worth, late.clear, late.sources) = (300.0, 60.0, 3, 4);
+    for (sigma, clear, sources, told) in [(8.0, 3, 4, true), (30.0, 3, 4, false), (8.0, 0, 1, false), (8.0, 1, 1, true)]
+    {
+        (late.sigma_frames, late.clear, late.sources) = (sigma, clear, sources);
+        table.late[1] = Some(late);
+        let c = decide(&table, &stage.tracks);
+        let finding = c.findings.iter().find(|f| f.tracks[0] == 1).expect("something is said");
+        assert_eq!(finding.verdict > Verdict::Undecided, told, "{finding:?}");
+        assert_eq!((c.tracks[1].latency_frames != 0.0, finding.proposals.is_empty()), (told, !told));
+        assert_eq!(finding.kind, if told { Kind::Late } else { Kind::Undecided });
+    }
+}
+
 /// Two microphones at one source stand no metre apart: when one hears that source five milliseconds after the other, little
 /// else has to reach it for a latency to be told, and it is told of the right one.
 #[test]
@@ -452,4 +487,56 @@ fn a_neighbour_at_the_source_bears_a_latency_out() {
         let found = check.tracks[second].latency_frames;
         assert!((found - late).abs() < 19.2, "seed {seed}: {found} for {late}");
     }
+}
+
+/// Its own source did not reach the second one clearly, and the first may be late itself: four others that reach both, from
+/// either side, tell how late each of them is.
+#[test]
+fn neighbours_that_are_both_late_are_told_apart() {
+    for (seed, first, late) in [(3u64, 0.0f64, 398.0f64), (6, 102.0, 262.0), (11, 0.0, 150.0)] {
+        let mut stage = Stage::new(5, seed);
+        let (p, home, second) = (stage.sources[2], 2, stage.mics.len());
+        stage.mics.push([p[0] - 0.15, p[1] + 0.1, p[2] + 0.1]);
+        stage.tracks.push(track("near 2 second".into(), Role::Near, "source 2", Side::None, None));
+        (stage.wired.push(1), stage.placed.push(1), stage.late.push(late));
+        stage.late[home] = first;
+        let mut rows = stage.table().rows;
+        rows[2].members.push(second);
+        (rows[2].cells[second].lag_frames, rows[2].cells[second].verdict) = (None, Verdict::Undecided);
+        for row in [1, 3] {
+            rows[row].cells[second].verdict = Verdict::Likely;
+        }
+        let table = stage.found(rows);
+        let beside = table.late[second].unwrap().beside_frames.unwrap();
+        assert!((beside - late).abs() < 60.0, "seed {seed}: {beside}");
+        let check = decide(&table, &stage.tracks);
+        for (m, late) in [(home, first), (second, late)] {
+            let found = check.tracks[m].latency_frames;
+            assert!((found - late).abs() < 19.2, "seed {seed}: {found} for {late} of {m}, {:?}", table.late[m]);
+        }
+    }
+}
+
+/// A drum between two microphones pushes towards one and pulls from the other: what it says in a microphone elsewhere, which
+/// may stand on either side of it, is no word against three faint players that agree.
+#[test]
+fn a_source_with_two_sides_says_little_of_microphones_elsewhere() {
+    let mut stage = Stage::new(5, 8);
+    let second = stage.mics.len();
+    let drum = stage.sources[0];
+    stage.mics.push(drum.map(|v| v - 0.1));
+    stage.tracks.push(track("near 0 below".into(), Role::Near, "source 0", Side::None, None));
+    (stage.wired.push(1), stage.placed.push(1), stage.late.push(0.0));
+    stage.wired[2] = -1;
+    let mut table = stage.table();
+    table.rows[0].members.push(second);
+    table.rows[0].cells[second].sign = -1;
+    // On the far side of the drum it arrives the other way round once more.
+    table.rows[0].cells[2].sign = 1;
+    for row in [1, 3, 4] {
+        table.rows[row].cells[2].verdict = Verdict::Likely;
+    }
+    let c = decide(&table, &stage.tracks);
+    assert!(c.findings.iter().any(|f| f.kind == Kind::WiredInverted && f.tracks[0] == 2), "{:?}", kinds(&c));
+    assert!(c.tracks[2].invert);
 }

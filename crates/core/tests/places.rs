@@ -3,8 +3,8 @@
 mod common;
 
 use common::rate;
-use common::stage::{RATE, Stage, solid};
-use marea_core::decide::{Kind, decide};
+use common::stage::{RATE, Stage, solid, track};
+use marea_core::decide::{Kind, Side, decide};
 use marea_core::measure::Verdict;
 use marea_core::measure::arrival::{Alternative, Row};
 use marea_core::measure::consistent::settle;
@@ -114,13 +114,13 @@ fn a_row_that_repeats_another_source_goes() {
     let s = Stage::new(5, 2);
     let mut rows = s.table().rows;
     let near: Vec<bool> = s.roles().iter().map(|r| *r == Role::Near).collect();
-    assert_eq!(regroup(&rows, &near, |_, _| false, rate()).gone, Vec::<usize>::new());
+    assert_eq!(regroup(&rows, &near, |_, _| None, rate()).gone, Vec::<usize>::new());
     // What microphone 4 took for its source was source 1.
     let shift = rows[1].cells[4].lag_frames.unwrap();
     for m in (0..rows[4].cells.len()).filter(|m| *m != 4) {
         rows[4].cells[m].lag_frames = Some(rows[1].cells[m].lag_frames.unwrap() - shift);
     }
-    assert_eq!(regroup(&rows, &near, |_, _| false, rate()).gone, [4]);
+    assert_eq!(regroup(&rows, &near, |_, _| None, rate()).gone, [4]);
 }
 
 /// A second microphone at a source, late and without a row of its own, hears all as the first does, only later.
@@ -135,10 +135,16 @@ fn a_microphone_without_a_row_joins_its_neighbour_unless_named_otherwise() {
         row.cells[4] = if own { solid(beside + 500.0, 1, 0.6) } else { solid(beside + 509.0, 1, 0.05) };
     }
     let near: Vec<bool> = s.roles().iter().map(|r| *r == Role::Near).collect();
-    let found = regroup(&rows, &near, |_, _| false, rate());
+    let found = regroup(&rows, &near, |_, _| None, rate());
     assert_eq!((found.sets, found.gone), (vec![vec![2, 4]], vec![2]));
-    let named = |a: usize, b: usize| a.min(b) == 2 && a.max(b) == 4;
-    assert!(regroup(&rows, &near, named, rate()).sets.is_empty(), "a name is believed");
+    let named = |same: bool| move |a: usize, b: usize| (a.min(b) == 2 && a.max(b) == 4).then_some(same);
+    assert!(regroup(&rows, &near, named(false), rate()).sets.is_empty(), "a name is believed");
+    // Where much else is as loud there, the name decides, and without one nothing does.
+    for row in rows.iter_mut().filter(|r| r.home != 2) {
+        row.cells[4] = solid(row.cells[4].lag_frames.unwrap(), 1, 0.5);
+    }
+    assert!(regroup(&rows, &near, |_, _| None, rate()).sets.is_empty());
+    assert_eq!(regroup(&rows, &near, named(true), rate()).sets, [[2, 4]]);
 }
 
 /// Distances from 4 cm to half a metre: levels tell them apart, so that latency is not put down to a distance.
@@ -191,4 +197,26 @@ fn a_source_heard_elsewhere_first_is_a_stranger_and_nothing_of_it_is_solid() {
     assert!(!row.own_mic, "the third microphone hears it first");
     assert!(row.cells.iter().enumerate().all(|(m, c)| m == 3 || c.verdict < Verdict::Solid));
     assert!(rows.iter().filter(|r| r.home != 3).all(|r| r.own_mic));
+}
+
+/// A microphone said to stand at one source while another one reaches it much sooner does not stand there; one that all reach as
+/// its neighbour, only later, does, however late it is.
+#[test]
+fn a_microphone_is_taken_from_a_source_it_does_not_stand_at() {
+    for seed in 0..6 {
+        let mut s = Stage::new(6, seed);
+        let mut beside = |of: usize, late: f64| {
+            let place = s.mics[of].map(|v| v + 0.1);
+            s.mics.push(place);
+            s.tracks.push(track("beside".into(), Role::Near, "source 1", Side::None, None));
+            (s.wired.push(1), s.placed.push(1), s.late.push(late));
+            s.mics.len() - 1
+        };
+        let (true_one, stray) = (beside(1, 400.0), beside(4, 0.0));
+        let mut rows = s.table().rows;
+        rows[1].members = vec![1, true_one, stray];
+        settle(&mut rows, &s.roles(), rate());
+        let row = rows.iter().find(|r| r.home == 1).unwrap();
+        assert_eq!(row.members, [1, true_one], "seed {seed}");
+    }
 }

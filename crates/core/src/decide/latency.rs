@@ -10,13 +10,13 @@ use crate::measure::geometry::Late;
 const LEAST_S: f64 = 0.000_8;
 /// What a latency must be worth to be told (where nothing of the others reaches the microphone clearly, and where some does)
 /// and to be called solid. In a hundred and thirty simulated sessions microphones on time stayed below.
-const WORTH_FAINT: f64 = 30.0;
+const WORTH_FAINT: f64 = 20.0;
 const WORTH_CLEAR: f64 = 18.0;
 const WORTH_SOLID: f64 = 36.0;
 /// What it must be worth when another microphone at the same source says the same.
 const WORTH_BESIDE: f64 = 12.0;
-/// Two microphones at one source are no further apart than this: 1 m of air, in seconds.
-const BESIDE_S: f64 = 0.003;
+/// Two microphones at one source are seldom further apart than this: 70 cm of air, in seconds.
+const BESIDE_S: f64 = 0.002;
 /// And agree with the places within this: what near distances may differ by.
 const BESIDE_OFF_S: f64 = 0.001_5;
 /// Sources that must reach a microphone clearly to help, and for a solid answer.
@@ -24,6 +24,8 @@ const SOME_CLEAR: usize = 2;
 const MOST_CLEAR: usize = 3;
 /// A latency must clear its standard deviation so many times.
 const SIGMAS: f64 = 4.0;
+/// An amount whose standard deviation is larger than this, in seconds, is no amount to move anything by.
+const MOST_SIGMA_S: f64 = 0.000_5;
 /// Twice the standard deviation of a solid one is no more than this, in seconds.
 const SOLID_WITHIN_S: f64 = 0.000_4;
 
@@ -45,7 +47,7 @@ pub struct Judged {
 impl Judged {
     /// Frames by which a microphone is late beyond doubt of its place; 0 for none.
     pub fn of(&self, m: usize) -> f64 {
-        self.mics[m].verdict.map_or(0.0, |_| self.mics[m].frames)
+        self.mics[m].verdict.filter(|v| *v > Verdict::Undecided).map_or(0.0, |_| self.mics[m].frames)
     }
 
     /// How sure; solid where nothing is late.
@@ -82,7 +84,10 @@ fn weigh(late: &Late, rate_hz: f64) -> Option<Verdict> {
     let told = late.worth > needed && late.frames.abs() > (LEAST_S * rate_hz).max(SIGMAS * late.sigma_frames);
     let solid =
         late.worth > WORTH_SOLID && late.clear >= MOST_CLEAR && 2.0 * late.sigma_frames < SOLID_WITHIN_S * rate_hz;
+    // One source that nobody says came straight may have come by a wall; too unsure an amount is none.
+    let vague = (late.sources < 2 && late.clear == 0) || late.sigma_frames > MOST_SIGMA_S * rate_hz;
     match (told, solid) {
+        (true, _) if vague => Some(Verdict::Undecided),
         (true, true) => Some(Verdict::Solid),
         // Early is against all habit: that takes more.
         (true, false) if late.frames > 0.0 => Some(Verdict::Likely),
@@ -95,6 +100,10 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
     let mut found = Vec::new();
     for (m, mic) in judged.mics.iter().enumerate() {
         let Some(verdict) = mic.verdict else { continue };
+        if verdict == Verdict::Undecided {
+            found.push(vague(case, m, mic));
+            continue;
+        }
         let kind = if mic.frames > 0.0 { Kind::Late } else { Kind::Early };
         let moved = offset_for_lag(mic.frames);
         let proposals = vec![Proposal {
@@ -133,4 +142,27 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
         });
     }
     found
+}
+
+/// Late, so much is likely; but by how much is not known well enough to move it.
+fn vague(case: &Case, m: usize, mic: &Mic) -> Finding {
+    Finding {
+        kind: Kind::Undecided,
+        tracks: vec![m],
+        row: case.own_rows(m).next(),
+        severity: Severity::Caution,
+        verdict: Verdict::Undecided,
+        hits: mic.sources,
+        cost_db: None,
+        cost_bands: Vec::new(),
+        text: format!(
+            "{} may be late by a fault, by some {:.1} ms: what reaches it of other sources explains no place in the room, but is too \
+             little to say by how much.",
+            case.label(m),
+            case.ms(mic.frames),
+        ),
+        advice: "A hit of another player alone, or a clap between two microphones, would tell.".into(),
+        proposals: Vec::new(),
+        effects: Vec::new(),
+    }
 }

@@ -94,8 +94,10 @@ pub fn findings(case: &Case) -> Vec<Finding> {
                 ),
                 "Bring it in again with its true rate.",
             ));
-        } else {
-            found.extend(unrelated(case, m));
+        } else if let Some(finding) = unrelated(case, m) {
+            // Where nothing meets, a place in time that would bring it to the others is borne out by nothing.
+            found.push(finding);
+            continue;
         }
         found.extend(displaced(case, m));
     }

@@ -12,9 +12,10 @@ use crate::measure::session::Role;
 /// What a probable sign counts against a solid one.
 const LIKELY_COUNTS: f64 = 0.25;
 
-/// What a sign counts of a source that was heard both ways by its own microphones: it pushes on one side and pulls on the other,
-/// and a microphone elsewhere may stand on either.
+/// What a sign counts of a source that was heard both ways by its own microphones: it pushes on one side and pulls on the other.
+/// Rooms are mostly in front of it; a microphone at another source may stand on either side.
 const TWO_SIDED_COUNTS: f64 = 0.5;
+const TWO_SIDED_NEAR_COUNTS: f64 = 0.1;
 
 /// What a main microphone's sign counts against another one's.
 const MAIN_COUNTS: f64 = 2.0;
@@ -87,7 +88,9 @@ fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
             // What pushes forward on one side of a source and back on the other is upright from where it is meant to be heard.
             let weight = match case.tracks[mic].role {
                 Role::Main => sure * MAIN_COUNTS,
-                _ if two_sided && !r.members.contains(&mic) => sure * TWO_SIDED_COUNTS,
+                role if two_sided && !r.members.contains(&mic) => {
+                    sure * if role == Role::Room { TWO_SIDED_COUNTS } else { TWO_SIDED_NEAR_COUNTS }
+                }
                 _ => sure,
             };
             links.push(Link { row, mic, sign: cell.sign, weight });
@@ -109,7 +112,8 @@ pub fn judge(case: &Case) -> Judged {
             let own: Vec<usize> = case.own_rows(m).collect();
             let mine: Vec<&Link> = links.iter().filter(|l| l.mic == m).collect();
             let agrees = |l: &Link| l.sign * s.mics[l.mic] * s.rows[l.row] > 0;
-            let others: Vec<&&Link> = mine.iter().filter(|l| !own.contains(&l.row)).collect();
+            let telling = |l: &&&Link| !own.contains(&l.row) && l.weight > TWO_SIDED_NEAR_COUNTS;
+            let others: Vec<&&Link> = mine.iter().filter(telling).collect();
             let sure = |l: &Link| case.table.rows[l.row].cells[l.mic].verdict == Verdict::Solid;
             let count = |agree: bool| others.iter().filter(|l| sure(l) && agrees(l) == agree).count();
             let (for_it, against) = (count(true), count(false));
@@ -127,7 +131,10 @@ pub fn judge(case: &Case) -> Judged {
             // Its own source, heard clearly there or elsewhere, bears out what the others only make probable.
             let own_agrees =
                 mine.iter().any(|l| case.table.rows[l.row].home != m && own.contains(&l.row) && sure(l) && agrees(l));
-            let borne_out = (own_voice || own_agrees) && others.len() >= 2 && all_agree;
+            // A microphone that has its source to itself stands on no other side than the rest.
+            let alone = case.table.rows.iter().any(|r| r.home == m && r.members.len() == 1);
+            let needed = if alone && own_voice && of_own.iter().filter(|l| sure(l)).count() >= 3 { 1 } else { 2 };
+            let borne_out = (own_voice || own_agrees) && others.len() >= needed && all_agree;
             let verdict = if (for_it >= 2 && against * 3 <= for_it) || of_one_voice {
                 Verdict::Solid
             } else if borne_out || (for_it >= 1 || weak_for >= 3.0 * LIKELY_COUNTS) && weak_for > 2.0 * weak_against {

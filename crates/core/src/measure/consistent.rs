@@ -45,6 +45,7 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Opti
         i += 1;
     }
     echoes(rows, rate);
+    strays(rows, roles, rate);
     let Some(placed) = place(rows, roles, rate, None) else { return vec![None; roles.len()] };
     let late = if reconcile(rows, &placed, rate) {
         place(rows, roles, rate, Some(&placed)).map_or(placed.late, |p| p.late)
@@ -53,6 +54,34 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Opti
     };
     strangers(rows, roles, &late, rate);
     late
+}
+
+/// Two microphones at one source, a metre apart or less, are reached one after the other by no two sources so differently, in
+/// seconds.
+const STRAY_S: f64 = 0.003_5;
+/// Sources that must reach both before that is asked.
+const STRAY_FEW: usize = 4;
+
+/// Takes a microphone away from a source that it does not stand at: latency or not, the others would reach it and the home one
+/// after the other always alike, and its own would reach it first of all.
+fn strays(rows: &mut [Row], roles: &[Role], rate: SampleRate) {
+    for i in 0..rows.len() {
+        let home = rows[i].home;
+        let stray = |m: &usize| {
+            let lag = |r: &Row, m: usize| if m == r.home { Some(0.0) } else { r.cells[m].lag_frames };
+            let mut apart: Vec<f64> = rows.iter().filter_map(|r| Some(lag(r, *m)? - lag(r, home)?)).collect();
+            apart.sort_by(f64::total_cmp);
+            // One of five at either end may be wrong.
+            let (n, few) = (apart.len(), apart.len() / 5);
+            let own = lag(&rows[i], *m);
+            let sooner = |r: &Row| Some(own? - r.cells[*m].lag_frames? > STRAY_S * rate.hz_f64());
+            let elsewhere = rows.iter().any(|r| r.home != *m && sooner(r).unwrap_or(false));
+            elsewhere && n >= STRAY_FEW && apart[n - 1 - few] - apart[few] > STRAY_S * rate.hz_f64()
+        };
+        let gone: Vec<usize> =
+            rows[i].members.iter().copied().filter(|m| *m != home && roles[*m] != Role::Direct && stray(m)).collect();
+        rows[i].members.retain(|m| !gone.contains(m));
+    }
 }
 
 /// A near microphone that hears a source so much before its home does, in seconds, stands nearer to it.

@@ -33,8 +33,8 @@ pub struct Late {
     pub worth: f64,
     /// Sources whose arrivals the answer rests on.
     pub sources: usize,
-    /// Frames by which its own source reaches it later than another microphone at that source, where both hear it clearly: two
-    /// microphones at one source stand no metre apart. None without such a one.
+    /// Frames by which all sources reach it later than another microphone at its own source, on top of what that one is late:
+    /// two microphones at one source stand no metre apart. None without such a one.
     #[serde(default)]
     pub beside_frames: Option<f64>,
     /// Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike.
@@ -83,7 +83,9 @@ pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate, before: Option<&Pla
             sigma_frames: spread[(at, at)].max(0.0).sqrt() * scale,
             worth: fit.worth[i],
             sources: problem.arrivals.iter().filter(|a| a.mic == i).count(),
-            beside_frames: beside(rows, m),
+            beside_frames: beside(rows, m, |n| {
+                problem.mics.iter().position(|x| *x == n).map_or(0.0, |n| fit.x[problem.late(n)] * scale)
+            }),
             clear: problem.arrivals.iter().filter(|a| a.mic == i && a.solid && problem.near[i] != Some(a.row)).count(),
         });
         for (row, &r) in problem.used.iter().enumerate() {
@@ -99,16 +101,23 @@ pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate, before: Option<&Pla
     Some(placed)
 }
 
-/// How much later than its neighbours at its own source a microphone hears that source.
-fn beside(rows: &[Row], m: usize) -> Option<f64> {
-    let row = rows.iter().find(|r| r.members.contains(&m))?;
-    let lag = |m: usize| {
-        let cell = &row.cells[m];
-        if m == row.home { Some(0.0) } else { cell.lag_frames.filter(|_| cell.verdict == Verdict::Solid) }
-    };
-    let own = lag(m)?;
-    let mut others: Vec<f64> = row.members.iter().filter(|o| **o != m).filter_map(|o| Some(own - lag(*o)?)).collect();
-    middle(&mut others)
+/// How much later than its neighbours at its own source a microphone hears all sources, on top of what they are late
+/// themselves. One clear comparison is enough, or two probable ones.
+fn beside(rows: &[Row], m: usize, late: impl Fn(usize) -> f64) -> Option<f64> {
+    let neighbours = rows.iter().find(|r| r.members.contains(&m))?.members.iter().filter(|o| **o != m);
+    let mut says = Vec::new();
+    let mut clear = false;
+    for n in neighbours {
+        for row in rows {
+            let lag = |m: usize| if m == row.home { Some(0.0) } else { row.cells[m].lag_frames };
+            let sure = |m: usize| m == row.home || row.cells[m].verdict == Verdict::Solid;
+            if let Some((own, other)) = lag(m).zip(lag(*n)) {
+                says.push(own - other + late(*n));
+                clear |= sure(m) && sure(*n);
+            }
+        }
+    }
+    middle(&mut says).filter(|_| clear || says.len() >= 2)
 }
 
 /// The most rows that hear one another both ways, directly or through others.

@@ -23,8 +23,14 @@ pub struct Regrouped {
 }
 
 /// Finds rows that repeat another one's source, and near microphones without a row of their own that stand beside another
-/// microphone. `named` tells for two tracks that somebody gave them different sources: those are never joined.
-pub fn regroup(rows: &[Row], near: &[bool], named: impl Fn(usize, usize) -> bool, rate: SampleRate) -> Regrouped {
+/// microphone. `alike` tells for two tracks whether somebody gave them the same source, or different ones, which are never joined;
+/// none where nobody said anything.
+pub fn regroup(
+    rows: &[Row],
+    near: &[bool],
+    alike: impl Fn(usize, usize) -> Option<bool>,
+    rate: SampleRate,
+) -> Regrouped {
     let mut found = Regrouped::default();
     for i in 0..rows.len() {
         for k in (0..rows.len()).filter(|k| *k != i) {
@@ -43,7 +49,8 @@ pub fn regroup(rows: &[Row], near: &[bool], named: impl Fn(usize, usize) -> bool
         }
         let beside = (0..rows.len()).filter(|i| valid(*i, &found.gone) && Some(*i) != own).find(|i| {
             let r = &rows[*i];
-            !named(r.home, m) && side_by_side(rows, &found.gone, *i, m, rate)
+            let said = alike(r.home, m);
+            said != Some(false) && side_by_side(rows, &found.gone, (*i, m), said == Some(true), rate)
         });
         let Some(i) = beside else { continue };
         found.gone.extend(own);
@@ -84,8 +91,9 @@ fn same_source(a: &Row, b: &Row, rate: SampleRate) -> bool {
 }
 
 /// The track hears all other sources as the row's home does, and the row's own too, all by one and the same lag; and it hears
-/// that one above all others. At the end of a line of players the lags alone would look like this.
-fn side_by_side(rows: &[Row], gone: &[usize], row: usize, m: usize, rate: SampleRate) -> bool {
+/// that one above all others, unless its name says that it stands there. At the end of a line of players the lags alone would look
+/// like this.
+fn side_by_side(rows: &[Row], gone: &[usize], (row, m): (usize, usize), said: bool, rate: SampleRate) -> bool {
     let (home, cell) = (rows[row].home, &rows[row].cells[m]);
     let Some(lag) = cell.lag_frames.filter(|_| cell.verdict == Verdict::Solid) else { return false };
     let others: Vec<&Row> = rows
@@ -101,5 +109,5 @@ fn side_by_side(rows: &[Row], gone: &[usize], row: usize, m: usize, rate: Sample
     let loudest_other = others.iter().map(|r| r.level(m)).fold(0.0, f64::max);
     apart.len() >= needed
         && apart.iter().all(|a| *a < AT_ONE_SOURCE_S * rate.hz_f64())
-        && rows[row].level(m) > ABOVE_OTHERS * loudest_other
+        && (said || rows[row].level(m) > ABOVE_OTHERS * loudest_other)
 }

@@ -134,8 +134,8 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         report(FIRST_PASS + (1.0 - FIRST_PASS) * part.min(1.0))
     };
     let mut rows = bench.rows(&groups, &go_on)?;
-    let named = |a: usize, b: usize| said[a].zip(said[b]).is_some_and(|(a, b)| a != b);
-    let anew = regroup(&rows, &near, named, rate);
+    let alike = |a: usize, b: usize| said[a].zip(said[b]).map(|(a, b)| a == b);
+    let anew = regroup(&rows, &near, alike, rate);
     let joined = with_hands(anew.sets.iter().filter_map(|s| stage.group_of(s)).collect());
     let mut kept = (0..rows.len()).map(|i| !anew.gone.contains(&i));
     rows.retain(|_| kept.next().unwrap_or(true));

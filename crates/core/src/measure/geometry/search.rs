@@ -126,19 +126,21 @@ impl Problem {
     /// What the ways both ways, and for a second microphone at a source the distance to the first, say of one latency.
     fn hint(&self, x: &[f64], i: usize) -> Option<f64> {
         let row = self.near[i]?;
-        let mut says: Vec<f64> = self
-            .arrivals
-            .iter()
-            .filter(|a| a.mic == i)
-            .filter_map(|there| {
-                if there.row == row {
-                    return Some(there.metres + x[self.late(there.home)]);
-                }
-                // A late home hears its own source late, and so seems to be reached early by it elsewhere.
-                let back = self.arrivals.iter().find(|a| a.home == i && a.mic == there.home)?;
-                Some((there.metres - back.metres) / 2.0 + x[self.late(there.home)])
-            })
-            .collect();
+        let beside: Vec<usize> = (0..self.mics.len()).filter(|k| *k != i && self.near[*k] == Some(row)).collect();
+        let heard = |row: usize, mic: usize| {
+            let there = self.arrivals.iter().find(|a| a.row == row && a.mic == mic).map(|a| a.metres);
+            there.or(self.arrivals.iter().any(|a| a.row == row && a.home == mic).then_some(0.0))
+        };
+        let mut says: Vec<f64> = Vec::new();
+        for there in self.arrivals.iter().filter(|a| a.mic == i) {
+            // Another microphone at the same source hears every source as late as this one, but for a metre.
+            let of = |k: &usize| Some(there.metres - heard(there.row, *k)? + x[self.late(*k)]);
+            says.extend(beside.iter().filter_map(of));
+            // A late home hears its own source late, and so seems to be reached early by it elsewhere.
+            if let Some(back) = self.arrivals.iter().find(|a| a.home == i && a.mic == there.home) {
+                says.push((there.metres - back.metres) / 2.0 + x[self.late(there.home)]);
+            }
+        }
         middle(&mut says)
     }
 
