@@ -1366,8 +1366,8 @@ export interface components {
         Late: {
             /**
              * Format: double
-             * @description Frames by which its own source reaches it later than another microphone at that source, where both hear it clearly: two
-             *     microphones at one source stand no metre apart. None without such a one.
+             * @description Frames by which all sources reach it later than another microphone at its own source, on top of what that one is late:
+             *     two microphones at one source stand no metre apart. None without such a one.
              */
             beside_frames?: number | null;
             /** @description Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike. */

@@ -46,7 +46,8 @@ fn the_client_is_that_of_this_server() {
     let out = Command::new(env!("CARGO_BIN_EXE_marea")).arg("openapi").output().unwrap();
     let ours: serde_json::Value = serde_json::from_slice(&out.stdout).unwrap();
     let theirs: serde_json::Value = serde_json::from_str(&text("web/src/api/openapi.json")).unwrap();
-    assert_eq!(ours, theirs, "run `make client`");
+    // Not shown: both are very long.
+    assert!(ours == theirs, "run `make client`");
     // And the types were made from that description.
     let folder = tempfile::tempdir().unwrap();
     let made = folder.path().join("schema.d.ts");
