@@ -16,6 +16,8 @@ const LIKELY_COUNTS: f64 = 0.25;
 /// Rooms are mostly in front of it; a microphone at another source may stand on either side.
 const TWO_SIDED_COUNTS: f64 = 0.5;
 const TWO_SIDED_NEAR_COUNTS: f64 = 0.1;
+/// And in one of its own: three faint players elsewhere outweigh it, two do not.
+const OWN_TWO_SIDED_COUNTS: f64 = 0.6;
 
 /// What a main microphone's sign counts against another one's.
 const MAIN_COUNTS: f64 = 2.0;
@@ -91,6 +93,8 @@ fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
                 role if two_sided && !r.members.contains(&mic) => {
                     sure * if role == Role::Room { TWO_SIDED_COUNTS } else { TWO_SIDED_NEAR_COUNTS }
                 }
+                // Heard both ways there, its own source tells where a microphone stands at least as much as how it is wired.
+                _ if two_sided => sure * OWN_TWO_SIDED_COUNTS,
                 _ => sure,
             };
             links.push(Link { row, mic, sign: cell.sign, weight });

@@ -60,7 +60,7 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Opti
 /// seconds.
 const STRAY_S: f64 = 0.003_5;
 /// Sources that must reach both before that is asked.
-const STRAY_FEW: usize = 4;
+const STRAY_FEW: usize = 5;
 
 /// Takes a microphone away from a source that it does not stand at: latency or not, the others would reach it and the home one
 /// after the other always alike, and its own would reach it first of all.
@@ -71,8 +71,8 @@ fn strays(rows: &mut [Row], roles: &[Role], rate: SampleRate) {
             let lag = |r: &Row, m: usize| if m == r.home { Some(0.0) } else { r.cells[m].lag_frames };
             let mut apart: Vec<f64> = rows.iter().filter_map(|r| Some(lag(r, *m)? - lag(r, home)?)).collect();
             apart.sort_by(f64::total_cmp);
-            // One of five at either end may be wrong.
-            let (n, few) = (apart.len(), apart.len() / 5);
+            // One of four at either end may be wrong, and one in any case.
+            let (n, few) = (apart.len(), (apart.len() / 4).max(1));
             let own = lag(&rows[i], *m);
             let sooner = |r: &Row| Some(own? - r.cells[*m].lag_frames? > STRAY_S * rate.hz_f64());
             let elsewhere = rows.iter().any(|r| r.home != *m && sooner(r).unwrap_or(false));
