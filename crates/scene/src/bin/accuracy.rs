@@ -73,7 +73,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
          sung sources, 8 to 24 microphones, names in five languages or none, dense playing with coincident strikes, bleed, noise, \
          unequal gains and filters; every fourth is clean, the others have faults. A cell is a source in a microphone other than \
          its own. Right: within one sample at 48 kHz of the true direct path. Latency: found within 0.4 ms. Plain: the largest \
-         absolute value of the plain cross-correlation of the first 20 s, ±50 ms, on the same cells.\n\n\
+         absolute value of the plain cross-correlation of the first 20 s, ±50 ms, on the same cells. The rules were made on other \
+         seeds than these.\n\n\
          Near microphones stand 6 to 50 cm from their source. What is not known of that distance is not known of a latency either \
          (0.4 ms are 14 cm), so the second table has sessions miked within 15 cm, as drums and amplifiers are: the own-microphone \
          spacing of a few centimetres under which a latency is told from sound alone.\n",
@@ -88,7 +89,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
 }
 
 /// Seeds of the recordings of two channels.
-const RECORDINGS: std::ops::RangeInclusive<u64> = 2_001..=2_060;
+const RECORDINGS: std::ops::RangeInclusive<u64> = 9_201..=9_260;
 
 /// What went wrong between two channels of one recording.
 fn recordings(text: &mut String, rate: SampleRate) {
@@ -136,10 +137,10 @@ fn recordings(text: &mut String, rate: SampleRate) {
     }
 }
 
-/// Seeds of the varied sessions; every fourth is clean.
-const SESSIONS: std::ops::RangeInclusive<u64> = 401..=444;
+/// Seeds of the varied sessions; every fourth is clean. Rules are made on other seeds: none of these is looked at before.
+const SESSIONS: std::ops::RangeInclusive<u64> = 9_001..=9_044;
 /// Seeds of those that are miked closely.
-const CLOSE_SESSIONS: std::ops::RangeInclusive<u64> = 1_001..=1_044;
+const CLOSE_SESSIONS: std::ops::RangeInclusive<u64> = 9_101..=9_144;
 /// Seconds of each.
 const LENGTH_S: f64 = 50.0;
 /// Seconds of each that the plain correlation is given.
