@@ -257,6 +257,37 @@ fn policies_say_what_is_moved_and_why() {
     }
 }
 
+/// Fifty milliseconds are no distance between two microphones at one source: whatever it is, it is not moved as one; and what
+/// meets nobody is told but for takes of their own, and channels of a recording that is met.
+#[test]
+fn what_cannot_be_distance_is_not_moved_as_distance() {
+    let mut s = Stage::new(4, 2);
+    let extra = s.mics.len();
+    s.mics.push(s.mics[0].map(|v| v - 0.2));
+    (s.late.push(0.0), s.wired.push(1), s.placed.push(1));
+    s.tracks.push(track("another take".into(), Role::Near, "source 0", Side::None, None));
+    let mut t = s.table();
+    t.rows[0].members.push(extra);
+    t.rows[0].cells[extra].lag_frames = Some(2_400.0);
+    for row in &mut t.rows[1..] {
+        row.cells[extra] = empty("too faint", true);
+    }
+    t.late[extra] = None;
+    let c = decide(&t, &s.tracks);
+    assert_eq!((c.tracks[extra].offset_frames, c.tracks[extra].verdict), (0.0, Verdict::Undecided));
+    assert!(c.tracks[extra].reason.contains("too many for two microphones"), "{}", c.tracks[extra].reason);
+    t.rows[0].members.pop();
+    t.rows[0].cells[extra] = empty("too faint", true);
+    let unrelated = |tracks: &[_]| decide(&t, tracks).findings.iter().any(|f| f.kind == Kind::Unrelated);
+    assert!(unrelated(&s.tracks));
+    s.tracks[extra].source = "Source 0 take 2".into();
+    assert!(!unrelated(&s.tracks), "a take of its own");
+    (s.tracks[extra].source, s.tracks[extra].set, s.tracks[0].set) = ("source 0".into(), Some(7), Some(7));
+    assert!(unrelated(&s.tracks), "half of a pair");
+    s.tracks[1].set = Some(7);
+    assert!(!unrelated(&s.tracks), "one of many channels that are met");
+}
+
 #[test]
 fn plain_faults_are_told() {
     let s = Stage::new(4, 1);
@@ -357,6 +388,9 @@ fn names_tell_roles_sources_and_sides() {
         ("Audio 07", 1, 1, Role::Unknown, "", Side::None),
         ("Marimba tape print", 1, 1, Role::Print, "Marimba", Side::None),
         ("Choir", 2, 6, Role::Unknown, "Choir", Side::None),
+        ("Flute take 2", 1, 1, Role::Near, "Flute take 2", Side::None),
+        ("Flauta toma 3", 1, 1, Role::Near, "Flauta toma 3", Side::None),
+        ("Flute take", 1, 1, Role::Near, "Flute", Side::None),
     ] {
         let g = guess(name, channel, channels);
         assert_eq!((g.role, g.source.as_str(), g.side), (role, source, side), "{name}");

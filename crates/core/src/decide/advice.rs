@@ -5,6 +5,9 @@ use crate::correct::offset_for_lag;
 use crate::measure::Verdict;
 use crate::measure::session::Role;
 
+/// Two microphones at one source are no further apart than this, latencies aside: some 3 m of air, in seconds.
+const AT_ONE_SOURCE_S: f64 = 0.01;
+
 fn policy_of(role: Role, chosen: Option<Policy>) -> Policy {
     chosen.unwrap_or(match role {
         Role::Near | Role::Direct | Role::Print | Role::Rendered => Policy::Align,
@@ -35,6 +38,17 @@ pub fn advise(
             match policy {
                 Policy::Align => match own.map(|i| (i, &case.table.rows[i])) {
                     Some((i, row)) if row.home != m => match row.cells[m].lag_frames {
+                        Some(lag)
+                            if role == Role::Near
+                                && (lag - late + latency.of(row.home)).abs() > AT_ONE_SOURCE_S * case.rate_hz =>
+                        {
+                            verdict = Verdict::Undecided;
+                            reason = format!(
+                                "left where it is: {:.2} ms after {} are too many for two microphones at one source",
+                                case.ms(lag),
+                                case.label(row.home)
+                            );
+                        }
                         Some(lag) => {
                             moved = -lag - latency.of(row.home);
                             verdict = row.cells[m].verdict;

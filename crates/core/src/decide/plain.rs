@@ -1,5 +1,6 @@
 //! What is plainly wrong with a recording, without looking at arrivals.
 
+use super::words::is_take;
 use super::{Case, Finding, Kind, Proposal, Severity, Side};
 use crate::measure::Verdict;
 use crate::measure::consistent::middle;
@@ -94,12 +95,13 @@ pub fn findings(case: &Case) -> Vec<Finding> {
                 ),
                 "Bring it in again with its true rate.",
             ));
-        } else if let Some(finding) = unrelated(case, m) {
-            // Where nothing meets, a place in time that would bring it to the others is borne out by nothing.
-            found.push(finding);
-            continue;
+        } else {
+            found.extend(unrelated(case, m));
         }
-        found.extend(displaced(case, m));
+        // Where nothing meets, a place in time that would bring it to the others is borne out by nothing.
+        if case.table.speeds[m].is_some() || meets(case, m) {
+            found.extend(displaced(case, m));
+        }
     }
     found.extend(copies(case));
     found.extend(sets(case));
@@ -124,17 +126,27 @@ fn plain(kind: Kind, tracks: Vec<usize>, severity: Severity, text: String, advic
 }
 
 /// Nothing of the others in it, nor of it in the others.
-fn unrelated(case: &Case, m: usize) -> Option<Finding> {
-    let rows = &case.table.rows;
-    let electric = matches!(case.tracks[m].role, Role::Direct | Role::Print | Role::Rendered);
-    let met = rows.iter().any(|r| {
+/// Does it share an arrival with any other track?
+fn meets(case: &Case, m: usize) -> bool {
+    case.table.rows.iter().any(|r| {
         let there = r.home != m && r.cells[m].lag_frames.is_some();
         let back = r.home == m && r.cells.iter().enumerate().any(|(o, c)| o != m && c.lag_frames.is_some());
         there || back
-    });
+    })
+}
+
+fn unrelated(case: &Case, m: usize) -> Option<Finding> {
+    let electric = matches!(case.tracks[m].role, Role::Direct | Role::Print | Role::Rendered);
+    // Channels of one surround recording count as a set: low effects alone meet nobody.
+    let set = case.tracks[m].set;
+    let mates: Vec<usize> =
+        (0..case.tracks.len()).filter(|o| *o != m && set.is_some() && case.tracks[*o].set == set).collect();
+    let met = meets(case, m) || (mates.len() >= 2 && mates.iter().any(|o| meets(case, *o)));
     let copied = case.table.copies.iter().any(|c| c.a == m || c.b == m);
     let others = case.tracks.len() > 1;
-    (others && !met && !copied).then(|| {
+    // A take of its own was played when the others were not.
+    let expected = is_take(&case.tracks[m].source);
+    (others && !met && !copied && !expected).then(|| {
         let mut f = plain(
             Kind::Unrelated,
             vec![m],

@@ -5,6 +5,7 @@
 
 use super::cost::{cost_of, effects_of};
 use super::signs::{Link, solve};
+use super::words::is_take;
 use super::{Case, Finding, Kind, Proposal, Severity, SourceOf};
 use crate::measure::Verdict;
 use crate::measure::session::Role;
@@ -80,7 +81,8 @@ impl Judged {
 
 /// The signs of all arrivals in air, each with what it counts, where the microphones are wired like this.
 fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
-    let in_air = |m: usize| case.tracks[m].role != Role::Direct;
+    // What was played at another time was never in the air together.
+    let in_air = |m: usize| case.tracks[m].role != Role::Direct && !is_take(&case.tracks[m].source);
     let mut links = Vec::new();
     for (row, r) in case.table.rows.iter().enumerate().filter(|(_, r)| in_air(r.home)) {
         let of_members = |sign: i8| r.members.iter().any(|m| in_air(*m) && r.cells[*m].sign * wired[*m] == sign);

@@ -201,10 +201,19 @@ pub fn other_side_name(name: &str) -> Option<String> {
 }
 
 /// Words that name nothing.
-const EMPTY: [&str; 16] = [
-    "mic", "mics", "micro", "mikro", "mikrofon", "audio", "track", "trk", "pista", "traccia", "spur", "piste", "take",
-    "rec", "file", "input",
+const EMPTY: [&str; 15] = [
+    "mic", "mics", "micro", "mikro", "mikrofon", "audio", "track", "trk", "pista", "traccia", "spur", "piste", "rec",
+    "file", "input",
 ];
+
+/// Words that, with a number after them, tell one playing of a part from the next.
+const TAKES: [&str; 8] = ["take", "tk", "toma", "ripresa", "prise", "aufnahme", "durchgang", "passata"];
+
+/// Is it one playing of several, each with a time of its own?
+pub fn is_take(source: &str) -> bool {
+    let words: Vec<String> = source.split_whitespace().map(str::to_lowercase).collect();
+    words.windows(2).any(|w| TAKES.contains(&w[0].as_str()) && w[1].chars().all(|c| c.is_ascii_digit()))
+}
 
 /// Reads a file's name without its extension, and the channel of an interleaved file.
 ///
@@ -246,7 +255,11 @@ pub fn guess(stem: &str, channel: u16, channels: u16) -> Guess {
             Some(_) => true,
             None => false,
         };
-        if !place && !side_word(i, w) && !number(w) && !is(w, &EMPTY) {
+        // Two takes are two sources: nobody played both at once.
+        let of_take = |i: usize| is(lower.get(i).map_or("", |w| w), &TAKES);
+        let take =
+            (of_take(i) && lower.get(i + 1).is_some_and(|w| number(w))) || (number(w) && i > 0 && of_take(i - 1));
+        if take || (!place && !side_word(i, w) && !number(w) && !is(w, &EMPTY) && !is(w, &TAKES)) {
             about.push(*word);
         }
     }
