@@ -87,7 +87,7 @@ fn weigh(late: &Late, rate_hz: f64) -> Option<Verdict> {
     // One source that nobody says came straight may have come by a wall; too unsure an amount is none.
     let vague = (late.sources < 2 && late.clear == 0) || late.sigma_frames > MOST_SIGMA_S * rate_hz;
     match (told, solid) {
-        (true, _) if vague => Some(Verdict::Undecided),
+        (true, _) if vague => (late.frames > 0.0).then_some(Verdict::Undecided),
         (true, true) => Some(Verdict::Solid),
         // Early is against all habit: that takes more.
         (true, false) if late.frames > 0.0 => Some(Verdict::Likely),
@@ -147,7 +147,7 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
 /// Late, so much is likely; but by how much is not known well enough to move it.
 fn vague(case: &Case, m: usize, mic: &Mic) -> Finding {
     Finding {
-        kind: Kind::Undecided,
+        kind: Kind::Late,
         tracks: vec![m],
         row: case.own_rows(m).next(),
         severity: Severity::Caution,
