@@ -281,6 +281,8 @@ fn what_cannot_be_distance_is_not_moved_as_distance() {
     let unrelated = |tracks: &[_]| decide(&t, tracks).findings.iter().any(|f| f.kind == Kind::Unrelated);
     assert!(unrelated(&s.tracks));
     s.tracks[extra].source = "Source 0 take 2".into();
+    assert!(unrelated(&s.tracks), "all may be of one take");
+    s.tracks[0].source = "source 0 take 1".into();
     assert!(!unrelated(&s.tracks), "a take of its own");
     (s.tracks[extra].source, s.tracks[extra].set, s.tracks[0].set) = ("source 0".into(), Some(7), Some(7));
     assert!(unrelated(&s.tracks), "half of a pair");

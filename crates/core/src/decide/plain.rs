@@ -1,6 +1,6 @@
 //! What is plainly wrong with a recording, without looking at arrivals.
 
-use super::words::is_take;
+use super::words::other_takes;
 use super::{Case, Finding, Kind, Proposal, Severity, Side};
 use crate::measure::Verdict;
 use crate::measure::consistent::middle;
@@ -145,7 +145,7 @@ fn unrelated(case: &Case, m: usize) -> Option<Finding> {
     let copied = case.table.copies.iter().any(|c| c.a == m || c.b == m);
     let others = case.tracks.len() > 1;
     // A take of its own was played when the others were not.
-    let expected = is_take(&case.tracks[m].source);
+    let expected = case.tracks.iter().any(|t| other_takes(&t.source, &case.tracks[m].source));
     (others && !met && !copied && !expected).then(|| {
         let mut f = plain(
             Kind::Unrelated,

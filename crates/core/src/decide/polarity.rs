@@ -5,7 +5,7 @@
 
 use super::cost::{cost_of, effects_of};
 use super::signs::{Link, solve};
-use super::words::is_take;
+use super::words::other_takes;
 use super::{Case, Finding, Kind, Proposal, Severity, SourceOf};
 use crate::measure::Verdict;
 use crate::measure::session::Role;
@@ -35,6 +35,8 @@ struct Mic {
     hits: usize,
     /// Only its own source was measured: wiring and placement look alike.
     either: bool,
+    /// Its own source is heard clearly there or elsewhere: enough to say that something stands opposed.
+    clearly: bool,
     /// Whitened sign and sign of the lows differ on its own source.
     turns: bool,
 }
@@ -81,13 +83,16 @@ impl Judged {
 
 /// The signs of all arrivals in air, each with what it counts, where the microphones are wired like this.
 fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
-    // What was played at another time was never in the air together.
-    let in_air = |m: usize| case.tracks[m].role != Role::Direct && !is_take(&case.tracks[m].source);
+    let in_air = |m: usize| case.tracks[m].role != Role::Direct;
     let mut links = Vec::new();
     for (row, r) in case.table.rows.iter().enumerate().filter(|(_, r)| in_air(r.home)) {
         let of_members = |sign: i8| r.members.iter().any(|m| in_air(*m) && r.cells[*m].sign * wired[*m] == sign);
         let two_sided = of_members(1) && of_members(-1);
         for (mic, cell) in r.cells.iter().enumerate().filter(|(mic, cell)| cell.sign != 0 && in_air(*mic)) {
+            // What was played at another time was never in the air together.
+            if other_takes(&case.tracks[mic].source, &case.tracks[r.home].source) {
+                continue;
+            }
             let sure = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
             // What pushes forward on one side of a source and back on the other is upright from where it is meant to be heard.
             let weight = match case.tracks[mic].role {
@@ -148,6 +153,8 @@ pub fn judge(case: &Case) -> Judged {
             } else {
                 Verdict::Undecided
             };
+            let there = |l: &&Link| own.contains(&l.row) && case.table.rows[l.row].home != m;
+            let clearly = mine.iter().copied().filter(there).chain(of_own.iter().copied()).any(&sure);
             let turns = own.iter().any(|i| {
                 let c = &case.table.rows[*i].cells[m];
                 c.verdict == Verdict::Solid && c.sign * c.low_sign < 0 && case.table.rows[*i].home != m
@@ -160,6 +167,7 @@ pub fn judge(case: &Case) -> Judged {
                 against: others.iter().filter(|l| !agrees(l)).count(),
                 hits,
                 either: others.is_empty(),
+                clearly,
                 turns,
             }
         })
@@ -203,7 +211,7 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
         let (kind, severity, verdict, text, advice) = match (mic.wired, mic.opposed) {
             _ if mic.either || verdict == Verdict::Undecided => {
                 // Only its own source makes a statement about it worth an ear.
-                let Some(row) = own else { continue };
+                let Some(row) = own.filter(|_| mic.clearly) else { continue };
                 (
                     Kind::Undecided,
                     Severity::Caution,

@@ -209,10 +209,16 @@ const EMPTY: [&str; 15] = [
 /// Words that, with a number after them, tell one playing of a part from the next.
 const TAKES: [&str; 8] = ["take", "tk", "toma", "ripresa", "prise", "aufnahme", "durchgang", "passata"];
 
-/// Is it one playing of several, each with a time of its own?
-pub fn is_take(source: &str) -> bool {
-    let words: Vec<String> = source.split_whitespace().map(str::to_lowercase).collect();
-    words.windows(2).any(|w| TAKES.contains(&w[0].as_str()) && w[1].chars().all(|c| c.is_ascii_digit()))
+/// Are these two playings of one part, by the names of their sources? Then nobody played both at once.
+pub fn other_takes(a: &str, b: &str) -> bool {
+    let apart = |source: &str| {
+        let mut words: Vec<String> = source.split_whitespace().map(str::to_lowercase).collect();
+        let digits = |w: &String| w.chars().all(|c| c.is_ascii_digit());
+        let at = words.windows(2).position(|w| TAKES.contains(&w[0].as_str()) && digits(&w[1]))?;
+        let number = words.drain(at..at + 2).next_back();
+        Some((words, number))
+    };
+    apart(a).zip(apart(b)).is_some_and(|((a, m), (b, n))| a == b && m != n)
 }
 
 /// Reads a file's name without its extension, and the channel of an interleaved file.
