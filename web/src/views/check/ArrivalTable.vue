@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useSession } from '../../session/store'
-import { distance, fixed, span } from '../../shared/units'
+import { distance, span } from '../../shared/units'
 import TrackHead from './TrackHead.vue'
 import { wavePath } from './wave'
 import type { Cell, CheckView, Row } from './useCheck'
@@ -93,7 +93,7 @@ function walk(e: KeyboardEvent, row: number, m: number): void {
                 <b>{{ span(shown(row, cell, m).lag!, store.unit, store.measure) }}</b>
                 <span v-if="store.unit !== 'distance' && check.tracks.length < 10" class="soft">{{ distance((shown(row, cell, m).lag! / store.measure.rateHz) * store.measure.speedMS) }}</span>
               </span>
-              <span v-else class="value soft">{{ cell.heard ? 'undecided' : 'not heard' }} · {{ fixed(cell.hits, 0) }}</span>
+              <span v-else class="value soft">{{ cell.heard ? 'undecided' : 'not heard' }}</span>
             </button>
           </td>
         </tr>
