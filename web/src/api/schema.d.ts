@@ -259,7 +259,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The image of tracks as they are carried now, when there is one. */
+        /** The image of tracks as they are carried now; 204 when it has not been measured so. */
         get: operations["show_image"];
         put?: never;
         /** Ask for the image of tracks as they are carried now; answers the job, or 204 when it is there already. */
@@ -2701,6 +2701,12 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ImageView"];
                 };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             404: {
                 headers: {

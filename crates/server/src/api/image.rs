@@ -186,16 +186,21 @@ pub async fn request_image(
     Ok(HttpResponse::Accepted().json(job))
 }
 
-/// The image of tracks as they are carried now, when there is one.
-#[utoipa::path(params(ChannelQuery), responses((status = 200, body = ImageView), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
+/// The image of tracks as they are carried now; 204 when it has not been measured so.
+#[utoipa::path(params(ChannelQuery), responses((status = 200, body = ImageView), (status = 204), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[get("/sessions/{session}/image")]
 pub async fn show_image(
     state: web::Data<State>,
     path: web::Path<String>,
     wanted: web::Query<ChannelQuery>,
-) -> Result<web::Json<ImageView>, ServerError> {
+) -> Result<HttpResponse, ServerError> {
     let asked = Asked::of(&state, &path, &wanted.channels()?).await?;
-    Ok(web::Json(asked.view(&state).await?))
+    match asked.view(&state).await {
+        Ok(view) => Ok(HttpResponse::Ok().json(view)),
+        // Something moved since it was asked for: nothing is wrong.
+        Err(ServerError::NotFound("image")) => Ok(HttpResponse::NoContent().finish()),
+        Err(e) => Err(e),
+    }
 }
 
 /// What to take over.

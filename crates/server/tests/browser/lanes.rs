@@ -54,7 +54,7 @@ async fn offsets_are_typed_with_any_unit_and_time_is_measured_on_the_lanes() {
     let told = b.until("the measure", "return document.querySelector('[data-test=measured]')?.innerText").await;
     let told = told.as_str().expect("text").to_string();
     assert!(["samples", "ms", " m", "quarters", "Hz"].iter().all(|u| told.contains(u)), "{told}");
-    assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
+    b.no_errors().await;
     b.close().await;
 }
 
@@ -185,6 +185,6 @@ async fn lanes_are_ordered_grouped_hidden_and_laid_over_one_another_and_it_lasts
         .await;
     b.until("its own place", "return document.querySelector(\"[data-lane='Two'] [data-test=pan]\").value === '−40'")
         .await;
-    assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
+    b.no_errors().await;
     b.close().await;
 }

@@ -77,7 +77,7 @@ async fn switches_change_what_sounds_without_a_gap_and_last() {
     assert_eq!(detail["decisions"].as_array().unwrap().len(), 1);
     b.page.refresh().await.expect("the page");
     b.until("still matched", &pressed("matched", true)).await;
-    assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
+    b.no_errors().await;
     b.close().await;
 }
 
@@ -144,7 +144,7 @@ async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
         (&detail["desk"]["range"]["pre_roll_s"], &detail["desk"]["markers"]),
         (&2.5.into(), &serde_json::json!([]))
     );
-    assert!(b.errors().await.is_empty(), "{:?}", b.errors().await);
+    b.no_errors().await;
     b.close().await;
 }
 

@@ -155,6 +155,12 @@ impl Browser {
         }
     }
 
+    /// Nothing went wrong in the page; what did is named.
+    pub async fn no_errors(&self) {
+        let errors = self.errors().await;
+        assert!(errors.is_empty(), "{errors:?}");
+    }
+
     pub async fn picture(&self, path: &std::path::Path) {
         let png = self.page.screenshot().await.expect("a picture");
         std::fs::write(path, png).expect("written");

@@ -23,7 +23,7 @@ const order = ref<'wav' | 'smpte'>('wav')
 const range = computed(() => store.desk.state.range ?? null)
 const asked = computed(() => ({ ...(onlyLoop.value && range.value ? { from: range.value.from, to: range.value.to } : {}), order: order.value }))
 const inLoop = computed(() => onlyLoop.value && range.value !== null)
-const { view, trouble, running, accept } = useImage(channels, asked)
+const { view, trouble, running, current, accept } = useImage(channels, asked)
 const part = ref<'image' | 'sides'>('image')
 
 const pair = computed(() => (view.value?.image.pairs.length === 1 ? view.value.image.pairs[0]! : null))
@@ -56,7 +56,7 @@ async function swapSides(): Promise<void> {
 }
 
 useKeys('Stereo', [
-  { key: 'Enter', label: 'Accept the proposed repair', run: () => proposes.value && void accept(inLoop.value) },
+  { key: 'Enter', label: 'Accept the proposed repair', run: () => proposes.value && current.value && void accept(inLoop.value) },
 ])
 </script>
 
@@ -112,8 +112,8 @@ useKeys('Stereo', [
             <p class="soft">{{ f.advice }} <b>{{ f.verdict }}</b></p>
           </article>
           <div v-if="proposes" class="actions">
-            <el-button type="primary" size="small" title="Enter" data-test="accept-repair" @click="accept(inLoop)">{{ inLoop ? 'Accept within the loop' : 'Accept the repair' }}</el-button>
-            <el-button v-if="inLoop" size="small" title="The repair found here, carried by the whole recording" data-test="accept-whole" @click="accept(false)">for all of it</el-button>
+            <el-button type="primary" size="small" title="Enter" data-test="accept-repair" :disabled="!current" @click="accept(inLoop)">{{ inLoop ? 'Accept within the loop' : 'Accept the repair' }}</el-button>
+            <el-button v-if="inLoop" size="small" title="The repair found here, carried by the whole recording" data-test="accept-whole" :disabled="!current" @click="accept(false)">for all of it</el-button>
           </div>
           <MendsList :tracks="set?.tracks ?? []" :names="names" />
         </aside>

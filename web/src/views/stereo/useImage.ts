@@ -10,6 +10,8 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
   const view = shallowRef<ImageView | null>(null)
   const trouble = ref('')
   const job = ref('')
+  /** What the view that is shown was measured of. */
+  const shown = ref('')
   let turn = 0
 
   const carried = computed(() => channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction, store.track(id)?.mends]))
@@ -30,7 +32,11 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
       }
       job.value = ''
       const got = await ask(client.GET('/api/sessions/{session}/image', { params: { path: path(), query: { tracks: tracks.join(), ...asked.value } } }))
-      if (mine === turn) view.value = got
+      // Nothing when something moved in between: then it is asked for anew.
+      if (mine === turn && got) {
+        view.value = got
+        shown.value = key.value
+      }
     } catch (e) {
       if (mine === turn) trouble.value = (e as Error).message
     }
@@ -59,5 +65,7 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
     { immediate: true },
   )
   onBeforeUnmount(() => turn++)
-  return { view, trouble, running, accept }
+  /** What is shown is what was asked for. */
+  const current = computed(() => shown.value === key.value)
+  return { view, trouble, running, current, accept }
 }
