@@ -72,6 +72,11 @@ pub fn close(seconds: f64, seed: u64, kind: Kind) -> Scene {
     built(seconds, seed, kind, None, &CLOSE)
 }
 
+/// The session of a seed with every near microphone a few centimetres from what it is for, as when it is clipped on.
+pub fn clipped(seconds: f64, seed: u64, kind: Kind) -> Scene {
+    built(seconds, seed, kind, None, &CLIPPED)
+}
+
 /// How far microphones stand from their own source, in metres: the first and a second one, and the least of the two sides of
 /// a plate that pushes one way (common practice, no source).
 struct Reach {
@@ -82,6 +87,7 @@ struct Reach {
 
 const ANY: Reach = Reach { first: 0.06..0.35, second: 0.25..0.5, plate: [0.15, 0.2] };
 const CLOSE: Reach = Reach { first: 0.03..0.1, second: 0.06..0.15, plate: [0.05, 0.08] };
+const CLIPPED: Reach = Reach { first: 0.02..0.05, second: 0.03..0.06, plate: [0.03, 0.05] };
 
 fn built(seconds: f64, seed: u64, kind: Kind, players: Option<usize>, reach: &Reach) -> Scene {
     let rate = f64::from(RATE_HZ);

@@ -76,11 +76,12 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
          absolute value of the plain cross-correlation of the first 20 s, ±50 ms, on the same cells. The rules were made on other \
          seeds than these.\n\n\
          Near microphones stand 6 to 50 cm from their source. What is not known of that distance is not known of a latency either \
-         (0.4 ms are 14 cm), so the second table has sessions miked within 15 cm, as drums and amplifiers are: the own-microphone \
-         spacing of a few centimetres under which a latency is told from sound alone.\n",
+         (0.4 ms are 14 cm), so the second table has sessions miked within 15 cm, as drums and amplifiers are, and the third within \
+         6 cm, as with what is clipped on.\n",
     );
     sessions(&mut text, rate, "Near microphones 6 to 50 cm from their source", SESSIONS, varied::scene);
     sessions(&mut text, rate, "Near microphones within 15 cm", CLOSE_SESSIONS, varied::close);
+    sessions(&mut text, rate, "Near microphones within 6 cm", CLIPPED_SESSIONS, varied::clipped);
     recordings(&mut text, rate);
     if let Some(path) = std::env::args().nth(1) {
         std::fs::write(path, text)?;
@@ -141,6 +142,8 @@ fn recordings(text: &mut String, rate: SampleRate) {
 const SESSIONS: std::ops::RangeInclusive<u64> = 9_001..=9_044;
 /// Seeds of those that are miked closely.
 const CLOSE_SESSIONS: std::ops::RangeInclusive<u64> = 9_101..=9_144;
+/// Seeds of those whose microphones are clipped on.
+const CLIPPED_SESSIONS: std::ops::RangeInclusive<u64> = 9_301..=9_344;
 /// Seconds of each.
 const LENGTH_S: f64 = 50.0;
 /// Seconds of each that the plain correlation is given.
