@@ -6,7 +6,7 @@ use crate::measure::Verdict;
 use crate::measure::session::Role;
 
 /// Two microphones at one source are no further apart than this, latencies aside: some 3 m of air, in seconds.
-const AT_ONE_SOURCE_S: f64 = 0.01;
+const FAR_FOR_ONE_SOURCE_S: f64 = 0.01;
 
 fn policy_of(role: Role, chosen: Option<Policy>) -> Policy {
     chosen.unwrap_or(match role {
@@ -40,7 +40,7 @@ pub fn advise(
                     Some((i, row)) if row.home != m => match row.cells[m].lag_frames {
                         Some(lag)
                             if role == Role::Near
-                                && (lag - late + latency.of(row.home)).abs() > AT_ONE_SOURCE_S * case.rate_hz =>
+                                && (lag - late + latency.of(row.home)).abs() > FAR_FOR_ONE_SOURCE_S * case.rate_hz =>
                         {
                             verdict = Verdict::Undecided;
                             reason = format!(
