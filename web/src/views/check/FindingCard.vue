@@ -59,7 +59,10 @@ const title = computed(() => {
     undecided: 'is undecided',
   }
   const alone = ['wired-inverted', 'opposed-by-placement', 'late', 'early'].includes(f.value.kind)
-  return `${alone ? name(f.value.tracks[0]!) : who} ${what[f.value.kind] ?? f.value.kind}`.replace(' :', ':')
+  // An amount too unsure to move anything by is no verdict yet, and the title says so before the text does.
+  const unsure: Record<string, string> = { late: 'may be late by a fault' }
+  const said = (f.value.verdict === 'undecided' && unsure[f.value.kind]) || what[f.value.kind] || f.value.kind
+  return `${alone ? name(f.value.tracks[0]!) : who} ${said}`.replace(' :', ':')
 })
 const worst = computed(() => {
   const bands = [...f.value.cost_bands].sort((a, b) => b.then_db - b.now_db - (a.then_db - a.now_db))

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, watch } from 'vue'
 import { ask, client, type Job, type Track } from '../../api/client'
+import { stretches, stretchText } from '../../session/mends'
 import { useSession } from '../../session/store'
 import { tell, tellTrouble } from '../../shared/notice'
 import { bytes, fixed, samples, span } from '../../shared/units'
+import { valuesText } from './values'
 
 interface DeliveredFile {
   name: string
@@ -64,11 +66,8 @@ function toggle(t: Track): void {
 }
 
 async function copy(): Promise<void> {
-  const rows = store.tracks.map((t) =>
-    [t.name, t.correction.offset_frames, fixed((t.correction.offset_frames / store.rateHz) * 1000, 4).replace('\u2212', '-'), t.correction.invert ? 'inverted' : 'upright', t.correction.gain_db].join('\t'),
-  )
   try {
-    await navigator.clipboard.writeText(['track\toffset samples\toffset ms\tpolarity\tgain dB', ...rows].join('\n'))
+    await navigator.clipboard.writeText(valuesText(store.tracks, store.measure))
     tell('The values are on the clipboard, tab-separated.')
   } catch {
     tellTrouble('The browser does not let the page copy; the sheet of values is in every delivery.')
@@ -100,17 +99,23 @@ async function copy(): Promise<void> {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="t in store.tracks" :key="t.id" :class="{ changed: t.correction.offset_frames !== 0 || t.correction.invert || t.correction.gain_db !== 0 }">
-            <td><input type="checkbox" :checked="chosen.has(t.id)" :aria-label="`Write ${t.name}`" @change="toggle(t)" /></td>
-            <td>{{ t.name }}</td>
-            <td>{{ t.source }}</td>
-            <td class="number mono">{{ samples(t.correction.offset_frames) }}</td>
-            <td class="number mono">{{ fixed((t.correction.offset_frames / store.rateHz) * 1000, 3) }}</td>
-            <td class="number mono">{{ t.correction.offset_frames === 0 ? '0' : span(t.correction.offset_frames, 'distance', store.measure) }}</td>
-            <td :class="t.correction.invert ? 'caution' : ''">{{ t.correction.invert ? '▼ inverted' : '▲ upright' }}</td>
-            <td class="number mono">{{ fixed(t.correction.gain_db, 1) }}</td>
-            <td class="soft">{{ t.file_name }}</td>
-          </tr>
+          <template v-for="t in store.tracks" :key="t.id">
+            <tr :class="{ changed: t.correction.offset_frames !== 0 || t.correction.invert || t.correction.gain_db !== 0 }">
+              <td><input type="checkbox" :checked="chosen.has(t.id)" :aria-label="`Write ${t.name}`" @change="toggle(t)" /></td>
+              <td>{{ t.name }}</td>
+              <td>{{ t.source }}</td>
+              <td class="number mono">{{ samples(t.correction.offset_frames) }}</td>
+              <td class="number mono">{{ fixed((t.correction.offset_frames / store.rateHz) * 1000, 3) }}</td>
+              <td class="number mono">{{ t.correction.offset_frames === 0 ? '0' : span(t.correction.offset_frames, 'distance', store.measure) }}</td>
+              <td :class="t.correction.invert ? 'caution' : ''">{{ t.correction.invert ? '▼ inverted' : '▲ upright' }}</td>
+              <td class="number mono">{{ fixed(t.correction.gain_db, 1) }}</td>
+              <td class="soft">{{ t.file_name }}</td>
+            </tr>
+            <tr v-for="s in stretches(t)" :key="t.id + s.mend.from" class="stretch" data-test="stretch">
+              <td />
+              <td colspan="8" class="mono">{{ stretchText(s, store.measure) }}</td>
+            </tr>
+          </template>
         </tbody>
       </table>
     </section>
@@ -179,6 +184,10 @@ async function copy(): Promise<void> {
 }
 tr.changed td {
   font-weight: 600;
+}
+.stretch td {
+  color: var(--soft);
+  border-top: none;
 }
 aside {
   background: var(--panel);
