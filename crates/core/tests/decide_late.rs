@@ -106,3 +106,34 @@ fn neighbours_that_are_both_late_are_told_apart() {
         }
     }
 }
+
+/// A second microphone that nothing else reaches and that hears its source metres after the first: said, never moved; not of
+/// another take, and not of one that stands where two at one source do.
+#[test]
+fn a_second_microphone_far_behind_the_first_is_said_to_be_perhaps_late() {
+    for (lag, named, told) in [(400.0, "source 0", true), (120.0, "source 0", false), (400.0, "source 0 take 2", false)]
+    {
+        let mut stage = Stage::new(5, 3);
+        stage.tracks[0].source = if named.contains("take") { "source 0 take 1".into() } else { "source 0".into() };
+        let (p, second) = (stage.sources[0], stage.mics.len());
+        stage.mics.push([p[0] - 0.15, p[1] + 0.1, p[2] + 0.1]);
+        stage.tracks.push(track("near 0 second".into(), Role::Near, named, Side::None, None));
+        (stage.wired.push(1), stage.placed.push(1), stage.late.push(lag));
+        let mut table = stage.table();
+        table.rows[0].members.push(second);
+        table.rows[0].cells[second].coherence = 0.97;
+        let late = table.late[second].as_mut().unwrap();
+        (late.frames, late.worth, late.sources, late.clear) = (0.0, 0.0, 1, 0);
+        let of_it = |c: &Check| c.findings.iter().find(|f| f.kind == Kind::Late && f.tracks[0] == second).cloned();
+        let check = decide(&table, &stage.tracks);
+        let finding = of_it(&check);
+        assert_eq!(finding.is_some(), told, "{finding:?}");
+        if let Some(f) = finding {
+            assert_eq!((f.verdict, f.proposals.len(), f.severity), (Verdict::Undecided, 0, Severity::Caution));
+            assert!(f.text.contains("further away, or it is late"), "{}", f.text);
+            // Moved onto the first it is where somebody put it.
+            stage.tracks[second].correction.offset_frames = -lag;
+            assert!(of_it(&decide(&table, &stage.tracks)).is_none());
+        }
+    }
+}

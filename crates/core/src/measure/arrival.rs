@@ -19,6 +19,9 @@ pub const BANDS_HZ: [f64; 24] = [
     50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0, 1_000.0, 1_250.0, 1_600.0,
     2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0,
 ];
+/// Below it rooms answer as a whole.
+const DIRECT_FROM_HZ: f64 = 400.0;
+
 /// One source in one microphone.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -122,6 +125,20 @@ impl Row {
     pub fn level(&self, track: usize) -> f64 {
         let bands = self.cells[track].bands.iter().zip(&self.power);
         bands.map(|(h, p)| f64::from((h.re * h.re + h.im * h.im) * p)).sum()
+    }
+
+    /// Amplitude of the direct sound in a track against the home: transfers with the lag taken out add up over frequency, while
+    /// those of reflections turn and cancel. Third-octaves from 400 Hz on; none where the transfer is not known.
+    pub fn direct(&self, track: usize) -> Option<f64> {
+        let bands = self.cells[track].bands.iter().zip(&self.power).zip(BANDS_HZ).filter(|b| b.1 >= DIRECT_FROM_HZ);
+        let (mut sum, mut all) = (0.0, 0.0);
+        for ((h, p), _) in bands {
+            // Next to white, so that many bands count; the loud ones a little more, for their noise is less.
+            let weight = f64::from(*p).max(0.0).sqrt().sqrt();
+            sum += weight * f64::from(h.re);
+            all += weight;
+        }
+        (all > 0.0 && sum != 0.0).then(|| (sum / all).abs())
     }
 }
 

@@ -1,7 +1,7 @@
 //! One source in one microphone: strikes first, longer passages where these leave a doubt.
 
 use super::arrival::{Alternative, Cell, empty};
-use super::attempt::{Attempt, Estimate, attempt, leaning};
+use super::attempt::{Attempt, Estimate, Look, leaning};
 use super::cut::Anchor;
 use super::event::{Group, MOST_PASSAGES, MOST_STRIKES, thin};
 use super::pair::{Material, PairOptions};
@@ -47,16 +47,18 @@ pub fn measure_cell(
         if best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid) || (places.len() < MIN_HITS && best.is_some()) {
             continue;
         }
-        let mut look = |places: Vec<i64>| {
-            let lean = leaning(&home.1.full, &mic.1.full, centre, &places, rate);
-            attempt(home.0, mic.0, rate, options, centre, places, &lean, material, progress)
-        };
+        let lean = |places: &[i64]| leaning(&home.1.full, &mic.1.full, centre, places, rate);
         let at_first = if material == Material::Struck { STRIKES_AT_FIRST } else { PASSAGES_AT_FIRST };
-        let mut found = look(thin(places, at_first))?;
+        let first = thin(places, at_first);
+        let mut look = Look::new((home.0, mic.0), rate, options, centre, material);
+        look.add(&first, &lean(&first), progress)?;
+        let mut found = look.judge()?;
         // Noise falls with the root of the moments: what stands too low for that will not stand out.
         let more = (places.len() as f64 / at_first as f64).sqrt();
         if more > 1.0 && !beyond_doubt(&found) && found.estimate.height * more > MIN_HEIGHT {
-            found = look(places.clone())?;
+            let rest: Vec<i64> = places.iter().copied().filter(|p| first.binary_search(p).is_err()).collect();
+            look.add(&rest, &lean(&rest), progress)?;
+            found = look.judge()?;
         }
         let Some(before) = &best else {
             best = Some(found);

@@ -46,13 +46,16 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Opti
     }
     echoes(rows, rate);
     strays(rows, roles, rate);
+    // What was clear by itself: a place may be wrong because the home is not the source's own.
+    let clear: Vec<Vec<bool>> =
+        rows.iter().map(|r| r.cells.iter().map(|c| c.verdict == Verdict::Solid).collect()).collect();
     let Some(placed) = place(rows, roles, rate, None) else { return vec![None; roles.len()] };
     let late = if reconcile(rows, &placed, rate) {
         place(rows, roles, rate, Some(&placed)).map_or(placed.late, |p| p.late)
     } else {
         placed.late
     };
-    strangers(rows, roles, &late, rate);
+    strangers(rows, roles, &clear, &late, rate);
     late
 }
 
@@ -89,13 +92,12 @@ const BEFORE_HOME_S: f64 = 0.000_1;
 
 /// Where another near microphone hears a source before its home does, latencies taken out, that home is not the source's own
 /// microphone, and nothing in the row is sure to be what its name says.
-fn strangers(rows: &mut [Row], roles: &[Role], late: &[Option<Late>], rate: SampleRate) {
+fn strangers(rows: &mut [Row], roles: &[Role], clear: &[Vec<bool>], late: &[Option<Late>], rate: SampleRate) {
     let by = |m: usize| late[m].map_or(0.0, |l| l.frames);
-    for row in rows.iter_mut() {
+    for (row, clear) in rows.iter_mut().zip(clear) {
         let near = |m: usize| !row.members.contains(&m) && matches!(roles[m], Role::Near | Role::Unknown);
         let before = |m: usize| row.cells[m].lag_frames.map_or(0.0, |l| l - by(m) + by(row.home));
-        let solid = |m: usize| row.cells[m].verdict == Verdict::Solid;
-        if (0..roles.len()).any(|m| near(m) && solid(m) && before(m) < -BEFORE_HOME_S * rate.hz_f64()) {
+        if (0..roles.len()).any(|m| near(m) && clear[m] && before(m) < -BEFORE_HOME_S * rate.hz_f64()) {
             row.own_mic = false;
             let home = row.home;
             for (_, cell) in row.cells.iter_mut().enumerate().filter(|(m, c)| *m != home && c.verdict == Verdict::Solid)
@@ -150,12 +152,34 @@ const SIGMAS: f64 = 5.0;
 /// An alternative this close to it is the direct sound.
 const FITS_S: f64 = 0.000_5;
 
+/// With this coherence a microphone at a source hears that source and nothing else: no place of others speaks against it.
+const OWN_COHERENCE: f64 = 0.9;
+
+/// Arrivals in one microphone are off by the same when they are within this of one another, in seconds, and so many are
+/// together no chance.
+const ALIKE_S: f64 = 0.001;
+const MANY_ALIKE: usize = 3;
+
+/// By how many frames arrivals are off what is expected, for every microphone.
+fn beyond(rows: &[Row], placed: &Placed) -> Vec<Vec<f64>> {
+    let mics = rows.first().map_or(0, |r| r.cells.len());
+    let off = |m: usize| {
+        let both = rows.iter().zip(&placed.expected);
+        both.filter_map(move |(row, expected)| Some(row.cells[m].lag_frames? - expected[m]?.0)).collect()
+    };
+    (0..mics).map(off).collect()
+}
+
 /// Compares every lag with the place that all others give its source and microphone. True when a cell was changed.
 fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate) -> bool {
     let mut changed = false;
+    let beyond = beyond(rows, placed);
     for (row, expected) in rows.iter_mut().zip(&placed.expected) {
-        for (cell, expected) in row.cells.iter_mut().zip(expected) {
+        for (m, (cell, expected)) in row.cells.iter_mut().zip(expected).enumerate() {
             let Some((expected, sigma)) = *expected else { continue };
+            if cell.verdict == Verdict::Solid && row.members.contains(&m) && cell.coherence >= OWN_COHERENCE {
+                continue;
+            }
             let Some(lag) = cell.lag_frames else {
                 changed |= choose(cell, expected, sigma, rate);
                 continue;
@@ -173,8 +197,13 @@ fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate) -> bool {
                     rate.ms(off),
                     if lag > expected { "later" } else { "earlier" }
                 );
+                let alike = |o: &&f64| (**o - (lag - expected)).abs() < ALIKE_S * rate.hz_f64();
                 if cell.verdict == Verdict::Solid {
                     (cell.verdict, cell.reason) = (Verdict::Likely, why);
+                } else if beyond[m].iter().filter(alike).count() >= MANY_ALIKE {
+                    // By a wall or by a fault: what arrives is this source all the same.
+                    cell.reason = format!("{why}; others in this microphone by as much");
+                    continue;
                 } else {
                     cell.undecide(&why);
                 }

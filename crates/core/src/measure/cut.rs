@@ -6,7 +6,9 @@ use super::sums::energy;
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
 use realfft::num_complex::Complex32;
+use std::cell::RefCell;
 use std::collections::HashMap;
+use std::rc::Rc;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// What a window is cut for.
@@ -29,9 +31,20 @@ pub struct Shape {
     pub before: i64,
 }
 
+thread_local! {
+    static SHAPES: RefCell<HashMap<(Purpose, u32), Rc<Shape>>> = RefCell::default();
+}
+
 impl Shape {
-    /// The window for a purpose.
-    pub fn of(purpose: Purpose, rate: SampleRate) -> Self {
+    /// The window for a purpose, made once a thread.
+    pub fn of(purpose: Purpose, rate: SampleRate) -> Rc<Self> {
+        SHAPES.with(|all| {
+            let mut all = all.borrow_mut();
+            all.entry((purpose, rate.hz())).or_insert_with(|| Rc::new(Self::made(purpose, rate))).clone()
+        })
+    }
+
+    fn made(purpose: Purpose, rate: SampleRate) -> Self {
         let frames = |s: f64| index(rate.frames(s));
         let (before, len, rise, fall) = match purpose {
             Purpose::Strike => (frames(0.003), frames(0.003) + frames(0.030), frames(0.001), frames(0.008)),

@@ -235,8 +235,8 @@ fn apart(moments: [&[Moment]; 2], tracks: [usize; 2]) -> f64 {
         let (own, over) = (tracks[of], tracks[1 - of]);
         let mut leads: Vec<f64> =
             moments[of].iter().filter(|m| m.levels[own] > -10.0).map(|m| m.levels[own] - m.levels[over]).collect();
-        leads.sort_by(f64::total_cmp);
-        (leads.len() >= FEW).then(|| leads[(leads.len() - 1) * 4 / 5])
+        let at = leads.len().saturating_sub(1) * 4 / 5;
+        (leads.len() >= FEW).then(|| *leads.select_nth_unstable_by(at, f64::total_cmp).1)
     };
     lead(0).zip(lead(1)).map_or(f64::INFINITY, |(a, b)| a + b)
 }

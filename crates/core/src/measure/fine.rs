@@ -18,14 +18,20 @@ pub fn aligned_spectrum(
     let mut transform = Transform::new(quick_len(shape.taper.len()));
     let mut sum = CrossSpectrum::new(transform.bins());
     // Both windows lie at the same place and are tapered: what goes round the end is nothing.
-    let mut x = Vec::new();
-    let mut fb = vec![Complex32::default(); transform.bins()];
-    for &place in places {
-        let at_a = a.window(place, shape, &mut transform)?;
-        let eb = shape.cut(b, place + lag, &mut x)?;
-        if at_a.energy > 0.0 && eb > 0.0 {
-            transform.forward(&x, &mut fb);
-            sum.add(&at_a.spectrum, &fb, at_a.energy.sqrt().recip(), eb.sqrt().recip());
+    let mut windows = [0, 1].map(|_| vec![0f32; shape.taper.len()]);
+    let mut spectra = [0, 1].map(|_| vec![Complex32::default(); transform.bins()]);
+    for two in places.chunks(2) {
+        let mut energies = [0f32; 2];
+        for ((place, window), energy) in two.iter().zip(&mut windows).zip(&mut energies) {
+            *energy = shape.cut(b, place + lag, window)?;
+        }
+        let ([x, y], [fx, fy]) = (&windows, &mut spectra);
+        transform.forward_two([x, y], [fx, fy]);
+        for ((place, fb), eb) in two.iter().zip(&spectra).zip(energies) {
+            let at_a = a.window(*place, shape, &mut transform)?;
+            if at_a.energy > 0.0 && eb > 0.0 {
+                sum.add(&at_a.spectrum, fb, at_a.energy.sqrt().recip(), eb.sqrt().recip());
+            }
         }
     }
     Ok((sum, transform.len()))

@@ -7,6 +7,8 @@
 
 mod descent;
 mod guess;
+mod hints;
+mod loudness;
 mod normal;
 mod problem;
 mod search;
@@ -20,7 +22,7 @@ use problem::{Arrival, Problem};
 use serde::{Deserialize, Serialize};
 
 /// Speed of sound at 20 °C in m/s (ISO 9613-1); a few degrees matter less than the size of a microphone.
-const SPEED_M_S: f64 = 343.2;
+pub const SPEED_M_S: f64 = 343.2;
 /// What one microphone's path adds to the way of the sound.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -88,11 +90,12 @@ pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate, before: Option<&Pla
             }),
             clear: problem.arrivals.iter().filter(|a| a.mic == i && a.solid && problem.near[i] != Some(a.row)).count(),
         });
+        let mut terms = Vec::new();
         for (row, &r) in problem.used.iter().enumerate() {
             let home = problem.mics.iter().position(|x| *x == rows[r].home);
             let arrival = home.map(|home| Arrival { row, mic: i, home, metres: 0.0, solid: false });
             placed.expected[r][m] = arrival.map(|a| {
-                let terms = problem.slopes(&fit.x, &a);
+                problem.slopes(&fit.x, &a, &mut terms);
                 let of = |&(i, di): &(usize, f64)| terms.iter().map(|(k, dk)| di * dk * spread[(i, *k)]).sum::<f64>();
                 (problem.residual(&fit.x, &a) * scale, terms.iter().map(of).sum::<f64>().max(0.0).sqrt() * scale)
             });

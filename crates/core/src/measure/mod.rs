@@ -5,6 +5,7 @@ mod attempt;
 mod cell;
 pub mod consistent;
 pub mod copies;
+pub mod curve;
 mod cut;
 pub mod event;
 mod far;

@@ -5,12 +5,12 @@
 //! arrival. The result is looked at again in parts of the recording: a high peak that is not the same everywhere is
 //! not a delay.
 
-use super::attempt::{Attempt, attempt, leaning};
+use super::attempt::{Attempt, Look, leaning};
+use super::curve::LagCurve;
 use super::cut::Anchor;
 use super::far::far_lag;
 use super::onset::Envelope;
 use super::response::{self, BandGain, PhasePoint};
-use super::spectrum::LagCurve;
 use super::verdict::Verdict;
 use super::{MeasureError, Progress, windows};
 use crate::correct::Correction;
@@ -160,7 +160,10 @@ pub fn measure_pair(
             };
             let mut inner = |p: f64| progress(0.6 + 0.3 * (i as f64 + p) / centres.len() as f64);
             let leaning = leaning(&env_a, &env_b, centre, &places, rate);
-            let attempt = attempt(&Anchor::once(a), b, rate, options, centre, places, &leaning, material, &mut inner)?;
+            let anchor = Anchor::once(a);
+            let mut look = Look::new((&anchor, b), rate, options, centre, material);
+            look.add(&places, &leaning, &mut inner)?;
+            let attempt = look.judge()?;
             // Clear hits of the anchor that say one thing, and everything that sounds another: several sources.
             if material == Material::Sustained
                 && let Some(struck) = best.as_ref().filter(|b| b.material == Material::Struck && b.centre == centre)

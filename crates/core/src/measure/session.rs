@@ -8,7 +8,7 @@ use super::consistent::settle;
 use super::copies::{copies, speeds};
 use super::cut::Anchor;
 use super::event::{Group, Led, Stage};
-use super::far::far_lag;
+use super::far::{far_lag, together};
 use super::onset::Envelope;
 use super::regroup::regroup;
 use super::survey::{KEPT_MS, Survey};
@@ -314,6 +314,8 @@ fn common_time(common: Option<&Common>, surveys: &[Survey], rate: SampleRate) ->
         .par_iter()
         .map(|s| {
             let rest = common.filter(|_| surveys.len() > 1).map(|c| c.without(s));
+            let hops = least / s.bright.hop as i64;
+            let rest = rest.filter(|rest| !together(rest, &s.bright, hops));
             let lag = rest.and_then(|rest| far_lag(&rest, &s.bright, KEPT_MS));
             lag.filter(|l| l.abs() > least).unwrap_or(0)
         })

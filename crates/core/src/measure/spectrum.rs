@@ -1,19 +1,29 @@
-//! Averaged cross-spectra and the curve of agreement against lag.
+//! Transforms of windows, and cross-spectra averaged over them.
 
 use realfft::num_complex::Complex32;
-use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
+use realfft::{RealFftPlanner, RealToComplex};
+use rustfft::{Fft, FftPlanner};
 use std::cell::RefCell;
 use std::sync::Arc;
 
-/// A pair of transforms of one length with their scratch memory.
+/// Transforms of one length with their scratch memory.
 pub struct Transform {
     forward: Arc<dyn RealToComplex<f32>>,
     scratch: Vec<Complex32>,
     input: Vec<f32>,
+    pairs: Option<Pairs>,
+}
+
+/// Two windows in one complex transform.
+struct Pairs {
+    forward: Arc<dyn Fft<f32>>,
+    scratch: Vec<Complex32>,
+    both: Vec<Complex32>,
 }
 
 thread_local! {
     static PLANNER: RefCell<RealFftPlanner<f32>> = RefCell::new(RealFftPlanner::new());
+    static PLANNER_OF_PAIRS: RefCell<FftPlanner<f32>> = RefCell::new(FftPlanner::new());
 }
 
 /// Plans longer than this are not kept: they are rare and large.
@@ -38,7 +48,7 @@ impl Transform {
     pub fn new(len: usize) -> Self {
         let forward = planned(len, |p| p.plan_fft_forward(len));
         let scratch = forward.make_scratch_vec();
-        Self { forward, scratch, input: vec![0.0; len] }
+        Self { forward, scratch, input: vec![0.0; len], pairs: None }
     }
 
     /// Length in samples.
@@ -66,6 +76,39 @@ impl Transform {
         self.forward
             .process_with_scratch(&mut self.input, out, &mut self.scratch)
             .expect("lengths fit by construction");
+    }
+}
+
+impl Transform {
+    /// Transforms two windows of one length at once, zero-padded, as far up as `out` goes (unnormalised): one as the real part
+    /// and one as the imaginary part, which the symmetry of spectra of real signals takes apart again. The half of the work that
+    /// takes a single real window apart is done once for both, and not at all above the band.
+    ///
+    /// # Panics
+    /// When the windows differ in length or are longer than the transform, or `out` has more bins than it.
+    pub fn forward_two(&mut self, windows: [&[f32]; 2], out: [&mut [Complex32]; 2]) {
+        let len = self.len();
+        let pairs = self.pairs.get_or_insert_with(|| {
+            let forward = PLANNER_OF_PAIRS.with(|p| p.borrow_mut().plan_fft_forward(len));
+            let scratch = vec![Complex32::default(); forward.get_inplace_scratch_len()];
+            Pairs { forward, scratch, both: vec![Complex32::default(); len] }
+        });
+        let [a, b] = windows;
+        assert!(a.len() == b.len() && a.len() <= len, "windows of one length");
+        let filled = pairs.both.iter_mut().zip(a.iter().zip(b));
+        filled.for_each(|(z, (a, b))| *z = Complex32::new(*a, *b));
+        pairs.both[a.len()..].fill(Complex32::default());
+        pairs.forward.process_with_scratch(&mut pairs.both, &mut pairs.scratch);
+        let [first, second] = out;
+        let apart = |z: Complex32, mirrored: Complex32| {
+            let w = mirrored.conj();
+            let (sum, off) = (z + w, z - w);
+            (sum * 0.5, Complex32::new(off.im * 0.5, -off.re * 0.5))
+        };
+        let (z, back) = (&pairs.both, pairs.both[1..].iter().rev());
+        (first[0], second[0]) = apart(z[0], z[0]);
+        let bins = first[1..].iter_mut().zip(&mut second[1..]).zip(z[1..].iter().zip(back));
+        bins.for_each(|((a, b), (z, w))| (*a, *b) = apart(*z, *w));
     }
 }
 
@@ -112,7 +155,7 @@ impl CrossSpectrum {
     }
 
     /// [`Self::coherence`] of the first `bins` bins.
-    fn coherences(&self, bins: usize) -> Vec<f32> {
+    pub fn coherences(&self, bins: usize) -> Vec<f32> {
         if self.count < 2 {
             return vec![0.0; bins];
         }
@@ -137,122 +180,4 @@ impl CrossSpectrum {
         let bias = 1.0 / self.count as f64;
         ((raw - bias) / (1.0 - bias)).clamp(0.0, 1.0)
     }
-}
-
-/// Agreement against lag: the inverse transform of the whitened cross-spectrum.
-pub struct LagCurve {
-    /// Values from the lowest to the highest lag, `oversampling` points a frame.
-    pub values: Vec<f32>,
-    /// Lag of the first value in frames.
-    pub first_lag: f64,
-    /// Points a frame.
-    pub oversampling: usize,
-    /// Root mean square of the values.
-    pub rms: f64,
-}
-
-impl LagCurve {
-    /// The lag of a point in frames.
-    pub fn lag_of(&self, point: usize) -> f64 {
-        self.first_lag + point as f64 / self.oversampling as f64
-    }
-
-    /// The point of largest absolute value.
-    pub fn peak(&self) -> usize {
-        self.largest(|_| true)
-    }
-
-    /// The largest local extreme at least `guard` frames away from `point`.
-    pub fn rival(&self, point: usize, guard: f64) -> usize {
-        let guard = guard * self.oversampling as f64;
-        self.largest(|i| (i as f64 - point as f64).abs() >= guard && self.is_extreme(i))
-    }
-
-    /// The largest local extreme at least `guard` frames before `point`; none at the very edge.
-    pub fn before(&self, point: usize, guard: f64) -> Option<usize> {
-        let guard = guard * self.oversampling as f64;
-        let early = |i: usize| i as f64 <= point as f64 - guard && i > 8;
-        (0..self.values.len())
-            .filter(|i| early(*i) && self.is_extreme(*i))
-            .max_by(|a, b| self.values[*a].abs().total_cmp(&self.values[*b].abs()))
-    }
-
-    fn is_extreme(&self, i: usize) -> bool {
-        let v = |k: usize| self.values[k].abs();
-        (i == 0 || v(i) >= v(i - 1)) && (i + 1 >= self.values.len() || v(i) >= v(i + 1))
-    }
-
-    fn largest(&self, keep: impl Fn(usize) -> bool) -> usize {
-        let mut best = 0;
-        let mut value = -1.0;
-        for (i, v) in self.values.iter().enumerate() {
-            if v.abs() > value && keep(i) {
-                value = v.abs();
-                best = i;
-            }
-        }
-        best
-    }
-
-    /// Lag of an extreme refined by a parabola through its neighbours, in frames.
-    pub fn refined(&self, point: usize) -> f64 {
-        if point == 0 || point + 1 >= self.values.len() {
-            return self.lag_of(point);
-        }
-        let (l, m, r) =
-            (f64::from(self.values[point - 1]), f64::from(self.values[point]), f64::from(self.values[point + 1]));
-        let bend = l - 2.0 * m + r;
-        let shift = if bend == 0.0 { 0.0 } else { (0.5 * (l - r) / bend).clamp(-0.5, 0.5) };
-        let step = 1.0 / self.oversampling as f64;
-        self.lag_of(point) + shift * step
-    }
-}
-
-/// Band and search range of a [`lag_curve`].
-#[derive(Debug, Clone, Copy)]
-pub struct CurveRange {
-    /// Lower edge in bins, included.
-    pub low_bin: usize,
-    /// Upper edge in bins, excluded.
-    pub high_bin: usize,
-    /// Largest lag either way in frames.
-    pub max_lag: usize,
-    /// Points a frame.
-    pub oversampling: usize,
-    /// Frames by which B's windows began before A's; the curve counts it in.
-    pub lead: usize,
-}
-
-/// Whitens by 1/√(S_aa·S_bb) (SCOT: Knapp & Carter 1976), weights each bin by its coherence, and goes back to lags on a
-/// finer grid. A transform of `fft_len` samples made the spectra.
-///
-/// The weight by coherence keeps bins that hold nothing but noise from adding to the curve: tuned instruments fill a
-/// small part of the band, and plain whitening would lift all the rest to the same height.
-pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagCurve {
-    let os = range.oversampling;
-    let high = range.high_bin.min(sum.ab.len() - 1);
-    let low = range.low_bin.max(1);
-    let coherence = sum.coherences(high);
-    let inverse: Arc<dyn ComplexToReal<f32>> = planned(fft_len * os, |p| p.plan_fft_inverse(fft_len * os));
-    let mut spectrum = inverse.make_input_vec();
-    for bin in low..high {
-        let power = sum.aa[bin] * sum.bb[bin];
-        if power > 0.0 {
-            // Over five neighbouring bins: single bins of few windows are too noisy to weigh with.
-            let near = &coherence[bin.saturating_sub(2).max(1)..(bin + 3).min(high)];
-            spectrum[bin] = sum.ab[bin] * (near.iter().sum::<f32>() / (near.len() as f32 * power.sqrt()));
-        }
-    }
-    let mut time = inverse.make_output_vec();
-    inverse.process(&mut spectrum, &mut time).expect("lengths fit by construction");
-    // B's window began `lead` frames early, so its content sits `lead` frames later than the true lag.
-    let points = 2 * range.max_lag * os + 1;
-    let total = time.len();
-    let base = (range.lead + total / os * 2 - range.max_lag) * os;
-    let values: Vec<f32> = (0..points).map(|i| time[(base + i) % total]).collect();
-    let peak_safe = values.iter().fold(0f32, |m, v| m.max(v.abs())).max(f32::MIN_POSITIVE);
-    let values: Vec<f32> = values.iter().map(|v| v / peak_safe).collect();
-    let rms = (values.iter().map(|v| f64::from(*v).powi(2)).sum::<f64>() / points as f64).sqrt();
-    let first_lag = -(range.max_lag as f64);
-    LagCurve { values, first_lag, oversampling: os, rms }
 }

@@ -22,6 +22,8 @@ pub struct Stage {
     pub late: Vec<f64>,
     pub wired: Vec<i8>,
     pub placed: Vec<i8>,
+    /// How much less each microphone takes from the side than from its own source: p in (1 − p) + p·cos θ; 0 for none given.
+    pub patterns: Vec<f64>,
     pub tracks: Vec<Track>,
 }
 
@@ -48,6 +50,7 @@ impl Stage {
             late: Vec::new(),
             wired: Vec::new(),
             placed: Vec::new(),
+            patterns: Vec::new(),
             tracks: Vec::new(),
         };
         for i in 0..count {
@@ -91,12 +94,26 @@ impl Stage {
             cells: (0..self.mics.len())
                 .map(|m| {
                     let s = sign(k, m) * sign(k, home);
-                    let level = d(self.sources[k], self.mics[home]) / d(self.sources[k], self.mics[m]);
+                    let way = |m: usize| d(self.sources[k], self.mics[m]) / self.takes(k, m);
+                    let level = way(home) / way(m);
                     solid(arrival(k, m) - arrival(k, home), s, level)
                 })
                 .collect(),
         };
         homes.iter().enumerate().map(one).collect()
+    }
+
+    /// What a near microphone takes of a source against what it takes from the front, where its own source is.
+    fn takes(&self, source: usize, mic: usize) -> f64 {
+        let p = self.patterns.get(mic).copied().unwrap_or(0.0);
+        let Some(own) = self.sources.get(mic).filter(|_| p > 0.0) else { return 1.0 };
+        let toward = |s: &[f64; 3]| {
+            let v = [0, 1, 2].map(|i| s[i] - self.mics[mic][i]);
+            let length = v.iter().map(|v| v * v).sum::<f64>().sqrt();
+            v.map(|v| v / length)
+        };
+        let (front, there) = (toward(own), toward(&self.sources[source]));
+        1.0 - p + p * front.iter().zip(there).map(|(a, b)| a * b).sum::<f64>()
     }
 
     /// A table of these rows with the latencies they tell.

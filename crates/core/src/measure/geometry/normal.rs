@@ -59,6 +59,9 @@ pub struct Normal<'a> {
     apart: Vec<Matrix4<f64>>,
     slope: DVector<f64>,
     slope_apart: Vec<Vector4<f64>>,
+    /// Slopes of the residual at hand, by where they stand.
+    joined: Vec<(usize, f64)>,
+    alone: Vec<(usize, usize, f64)>,
 }
 
 impl<'a> Normal<'a> {
@@ -72,33 +75,37 @@ impl<'a> Normal<'a> {
             apart: vec![Matrix4::zeros(); m],
             slope: DVector::zeros(n),
             slope_apart: vec![Vector4::zeros(); m],
+            joined: Vec::new(),
+            alone: Vec::new(),
         }
     }
 
-    /// Adds a residual with its slopes and its weight.
+    /// Adds a residual with its slopes, one an unknown, and its weight.
     pub fn add(&mut self, terms: &[(usize, f64)], residual: f64, weight: f64) {
-        for &(i, di) in terms {
-            let di = weight * di;
+        self.joined.clear();
+        self.alone.clear();
+        for &(i, d) in terms {
             match self.layout.slots[i] {
-                Slot::Together(i) => {
-                    self.slope[i] += di * residual;
-                    for &(k, dk) in terms {
-                        match self.layout.slots[k] {
-                            Slot::Together(k) if k <= i => self.together[(i, k)] += di * dk,
-                            Slot::Apart(m, k) => self.between[(i, APART * m + k)] += di * dk,
-                            _ => {}
-                        }
-                    }
-                }
-                Slot::Apart(m, i) => {
-                    self.slope_apart[m][i] += di * residual;
-                    for &(k, dk) in terms {
-                        if let Slot::Apart(_, k) = self.layout.slots[k] {
-                            self.apart[m][(i, k)] += di * dk;
-                        }
-                    }
-                }
+                Slot::Together(i) => self.joined.push((i, d)),
+                Slot::Apart(m, k) => self.alone.push((m, k, d)),
                 Slot::Tied => {}
+            }
+        }
+        for (n, &(i, di)) in self.joined.iter().enumerate() {
+            let di = weight * di;
+            self.slope[i] += di * residual;
+            for &(k, dk) in &self.joined[..=n] {
+                self.together[(i.max(k), i.min(k))] += di * dk;
+            }
+            for &(m, k, dk) in &self.alone {
+                self.between[(i, APART * m + k)] += di * dk;
+            }
+        }
+        for &(m, i, di) in &self.alone {
+            let di = weight * di;
+            self.slope_apart[m][i] += di * residual;
+            for &(_, k, dk) in &self.alone {
+                self.apart[m][(i, k)] += di * dk;
             }
         }
     }

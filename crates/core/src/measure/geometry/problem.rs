@@ -1,9 +1,9 @@
 //! Unknowns, what is known of them, and how far both are apart.
 
+use super::loudness::Told;
 use super::{SPEED_M_S, together};
 use crate::measure::Verdict;
 use crate::measure::arrival::Row;
-use crate::measure::consistent::middle;
 use crate::measure::session::Role;
 use crate::units::SampleRate;
 
@@ -14,20 +14,24 @@ const LIKELY_M: f64 = 0.06;
 /// session's habit.
 pub const NEAR_M: f64 = 0.28;
 const HABIT_OFF_M: f64 = 0.15;
-const NEAR_OFF_M: f64 = 0.1;
-/// Standard deviation of a near distance that levels and habit tell together, as part of it.
-const BY_LEVEL: f64 = 0.5;
-/// Levels of a distant source are more room than distance: the deviation is never more than this.
-const BY_LEVEL_MOST_M: f64 = 0.1;
+pub const NEAR_OFF_M: f64 = 0.1;
 /// Usual differences in height among sources; height of far microphones over them.
 const FLAT_M: f64 = 0.3;
 pub const ABOVE_M: f64 = 1.2;
 /// How large a latency may be.
 const LATE_M: f64 = 10.0;
-/// Levels say nothing of a distance that fewer pairs tell.
-const FEW_LEVELS: usize = 4;
 /// More unknowns than this are not solved for; the median of the ways both ways must do.
 const MOST: usize = 600;
+
+/// What it costs that a probable arrival came by a wall (one in thirty does in simulated sessions), and that the next one in the
+/// same microphone did too, as twice the logarithm of a likelihood.
+const WALL: f64 = 7.0;
+const NEXT_BY_IT: f64 = 1.5;
+/// What a solid arrival of a microphone's own source counts against one of another.
+const OWN_COUNTS: f64 = 2.0;
+/// What an early microphone costs from where on, against a late one.
+const EARLY: f64 = 8.0;
+const EARLY_FROM_M: f64 = 0.1;
 
 pub struct Arrival {
     pub row: usize,
@@ -50,11 +54,13 @@ pub struct Problem {
     pub mics: Vec<usize>,
     /// Row each of them stands at.
     pub near: Vec<Option<usize>>,
+    /// Near microphones that stand at no row: of a source that never leads.
+    pub alone: Vec<bool>,
     /// Which of them are homes.
     pub is_home: Vec<bool>,
-    /// Distance of near microphones as their levels tell it, once everything has a place.
-    pub told: Vec<Option<f64>>,
-    /// Level of every source in every microphone, as the logarithm of an amplitude; NaN where it is not known.
+    /// What levels tell of each microphone's distance, once everything has a place.
+    pub told: Vec<Vec<Told>>,
+    /// Direct level of every source in every microphone, as the logarithm of an amplitude; NaN where it is not known.
     pub levels: Vec<Vec<f64>>,
     pub arrivals: Vec<Arrival>,
     pub start: Vec<f64>,
@@ -69,7 +75,7 @@ pub enum Without {
     From(usize),
 }
 
-/// A near microphone's distance from its source, against what it should be.
+/// A near microphone's distance from its source, against the session's habit.
 pub struct Spacing {
     /// First unknown of its place.
     pub at: usize,
@@ -77,10 +83,6 @@ pub struct Spacing {
     pub toward: [f64; 3],
     /// Too far by this.
     pub off: f64,
-    /// How much of a change of the habit it should follow.
-    pub follows: f64,
-    /// How far off is usual.
-    pub sigma: f64,
 }
 
 /// What a descent goes by.
@@ -101,7 +103,10 @@ impl Problem {
             return None;
         }
         let place = |m: usize| mics.iter().position(|x| *x == m);
-        let near = mics.iter().map(|m| used.iter().position(|r| rows[*r].members.contains(m))).collect();
+        let near: Vec<Option<usize>> =
+            mics.iter().map(|m| used.iter().position(|r| rows[*r].members.contains(m))).collect();
+        let at_source = |m: usize| matches!(roles[m], Role::Near | Role::Unknown);
+        let alone = mics.iter().zip(&near).map(|(m, near)| near.is_none() && at_source(*m)).collect();
         let metres = SPEED_M_S / rate.hz_f64();
         let mut arrivals = Vec::new();
         for (row, r) in used.iter().map(|r| &rows[*r]).enumerate() {
@@ -114,10 +119,10 @@ impl Problem {
         }
         let of: Vec<&Row> = used.iter().map(|r| &rows[*r]).collect();
         let is_home = mics.iter().map(|m| of.iter().any(|r| r.home == *m)).collect();
-        let level = |r: &Row, m: usize| Some(r.level(m)).filter(|l| *l > 0.0).map_or(f64::NAN, |l| 0.5 * l.ln());
+        let level = |r: &Row, m: usize| r.direct(m).map_or(f64::NAN, f64::ln);
         let levels = of.iter().map(|r| mics.iter().map(|m| level(r, *m)).collect()).collect();
-        let told = vec![None; mics.len()];
-        let mut p = Self { mics, near, is_home, told, levels, arrivals, start: Vec::new(), used: used.clone() };
+        let told = vec![Vec::new(); mics.len()];
+        let mut p = Self { mics, near, alone, is_home, told, levels, arrivals, start: Vec::new(), used: used.clone() };
         p.start = p.first_guess(&of, metres)?;
         Some(p)
     }
@@ -162,9 +167,9 @@ impl Problem {
         there + x[self.late(a.mic)] - x[self.late(a.home)] - a.metres
     }
 
-    /// What a residual changes by with each unknown.
-    pub fn slopes(&self, x: &[f64], arrival: &Arrival) -> Vec<(usize, f64)> {
-        let mut terms = Vec::with_capacity(17);
+    /// What a residual changes by with each unknown; in place of what `terms` held.
+    pub fn slopes(&self, x: &[f64], arrival: &Arrival, terms: &mut Vec<(usize, f64)>) {
+        terms.clear();
         for (mic, sign) in [(arrival.mic, 1.0), (arrival.home, -1.0)] {
             let (toward, _) = self.way(x, arrival.row, mic);
             for axis in 0..3 {
@@ -178,17 +183,49 @@ impl Problem {
             }
             terms.push((self.late(mic), sign));
         }
-        terms
     }
 
-    /// Sum of the losses.
+    /// Sum of the losses, with the patterns that suit best.
     pub fn cost(&self, x: &[f64], stance: &Stance) -> f64 {
+        self.cost_with(x, stance, &self.patterns(x))
+    }
+
+    /// Sum of the losses with these patterns.
+    pub fn cost_with(&self, x: &[f64], stance: &Stance, patterns: &[f64]) -> f64 {
         let (loose, wide) = (stance.loose, stance.wide);
-        let loss = |a: &Arrival| wide * wide * (self.residual(x, a) / (a.sigma() * wide)).powi(2).ln_1p();
+        let loss =
+            |a: &Arrival| self.counts(a) * wide * wide * (self.residual(x, a) / (a.sigma() * wide)).powi(2).ln_1p();
         let arrivals: f64 = self.heeded(stance).map(loss).sum();
         let known: f64 = self.beliefs(loose).map(|(at, value, sigma)| ((x[at] - value) / sigma).powi(2)).sum();
-        let near: f64 = self.spacings(x).map(|s| (s.off / s.sigma).powi(2)).sum();
-        arrivals + known + near
+        let near: f64 = self.spacings(x).map(|s| (s.off / NEAR_OFF_M).powi(2)).sum();
+        arrivals + known + near + self.loudness(x, patterns).map(|l| l.cost).sum::<f64>()
+    }
+
+    /// What an arrival counts. No wall comes before the microphone that a source has for itself.
+    pub fn counts(&self, a: &Arrival) -> f64 {
+        if a.solid && self.near[a.mic] == Some(a.row) { OWN_COUNTS } else { 1.0 }
+    }
+
+    /// What one wall would have to answer for: by how much less than [`Self::cost`] has it everything is explained when probable
+    /// arrivals of others that go wrong in one microphone go wrong together. A microphone that turns its back on the others
+    /// hears all of them by the wall that it faces.
+    pub fn by_walls(&self, x: &[f64]) -> f64 {
+        let less = |mic: usize| {
+            let mine = self.arrivals.iter().filter(|a| a.mic == mic && !a.solid && self.near[mic] != Some(a.row));
+            let (mut sum, mut count) = (0.0, 0.0);
+            for a in mine {
+                sum += (self.residual(x, a) / a.sigma()).powi(2).ln_1p();
+                count += 1.0;
+            }
+            (sum - WALL - NEXT_BY_IT * (count - 1.0)).max(0.0)
+        };
+        (0..self.mics.len()).map(less).sum()
+    }
+
+    /// What it takes to believe that microphones are early: nothing in a path does that, save a machine that thinks ahead.
+    pub fn too_early(&self, x: &[f64], loose: &[bool]) -> f64 {
+        let early = |i: &usize| loose[*i] && x[self.late(*i)] < -EARLY_FROM_M;
+        EARLY * (0..loose.len()).filter(early).count() as f64
     }
 
     /// Arrivals that count.
@@ -200,46 +237,14 @@ impl Problem {
         })
     }
 
-    /// How far near microphones are off the distance that they should have.
+    /// How far near microphones are off the session's habit.
     pub fn spacings(&self, x: &[f64]) -> impl Iterator<Item = Spacing> {
         (0..self.mics.len()).filter(|i| self.near[*i].is_some()).map(move |i| {
             let at = self.mic(i);
             let o = [x[at], x[at + 1], x[at + 2]];
             let length = o.iter().map(|v| v * v).sum::<f64>().sqrt().max(1e-3);
-            let habit = x[self.habit()].max(0.02);
-            // Levels and habit count alike: their geometric mean.
-            let (should, follows, sigma) = match self.told[i] {
-                Some(told) => {
-                    let should = (told * habit).sqrt();
-                    (should, 0.5 * should / habit, (BY_LEVEL * (told * NEAR_M).sqrt()).min(BY_LEVEL_MOST_M))
-                }
-                None => (habit, 1.0, NEAR_OFF_M),
-            };
-            Spacing { at, toward: o.map(|v| v / length), off: length - should, follows, sigma }
+            Spacing { at, toward: o.map(|v| v / length), off: length - x[self.habit()].max(0.02) }
         })
-    }
-
-    /// What levels say of the distance of every near microphone. Of two sources in two microphones, all four levels together
-    /// leave gains and loudness out; what remains is the four distances (spherical spreading), of which three are known well
-    /// from the places. The median over all such pairs.
-    pub fn tell_by_level(&mut self, x: &[f64]) {
-        let way = |row: usize, mic: usize| self.way(x, row, mic).1.ln();
-        let mut told = vec![None; self.mics.len()];
-        for (h, told) in told.iter_mut().enumerate() {
-            let Some(own) = self.near[h] else { continue };
-            let mut says = Vec::new();
-            for other in (0..self.used.len()).filter(|o| *o != own) {
-                for there in (0..self.mics.len()).filter(|k| ![Some(own), Some(other)].contains(&self.near[*k])) {
-                    let level = |row: usize, mic: usize| self.levels[row][mic] + way(row, mic);
-                    let louder = self.levels[own][h] - level(other, h) - level(own, there) + level(other, there);
-                    says.extend(Some(-louder).filter(|l| !l.is_nan()));
-                }
-            }
-            if says.len() >= FEW_LEVELS {
-                *told = middle(&mut says).map(|l| l.exp().clamp(0.02, 0.8));
-            }
-        }
-        self.told = told;
     }
 
     /// What is believed beforehand: which unknown, its value, and how far it may be off.

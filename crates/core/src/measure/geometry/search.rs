@@ -1,15 +1,10 @@
 //! Which latencies there are: one freed after another, each weighed by what it explains.
 
-use super::problem::{Problem, Stance, Without};
-use crate::measure::consistent::middle;
+use super::problem::{Arrival, Problem, Stance, Without};
 use rayon::prelude::*;
 
 /// What a latency must explain to be believed: twice the logarithm of how much likelier it makes the arrivals.
-const WORTH: f64 = 10.0;
-/// A latency is looked for where the ways both ways differ by this.
-const HINT_M: f64 = 0.2;
-/// Latencies tried in earnest at each step.
-const TRIED: usize = 3;
+const WORTH: f64 = 7.0;
 /// Losses are this much more patient at first.
 const WIDE: [f64; 3] = [20.0, 4.0, 1.0];
 /// Beginnings tried, with near microphones on other sides of their sources.
@@ -18,8 +13,9 @@ const STARTS: usize = 6;
 /// few other sides.
 const CROWD: usize = 32;
 const STARTS_IN_A_CROWD: usize = 2;
-/// Cost an arrival at which the first beginning is good enough.
-const GOOD: f64 = 0.7;
+/// Part of the arrivals that lie within three standard deviations at which the first beginning is good enough: other sides of the
+/// sources change little then, and what is left over is wrong by itself.
+const GOOD: f64 = 0.93;
 
 /// Unknowns and free latencies to begin with.
 type Begin = (Vec<f64>, Vec<bool>);
@@ -44,7 +40,7 @@ impl Problem {
         self.tell_by_level(&begin.0);
         let mut best = self.best_of(vec![begin])?;
         // What explains nearly all of it need not be looked for from other sides.
-        if !again && best.cost > GOOD * self.arrivals.len() as f64 {
+        if !again && self.fitting(&best.x) < GOOD {
             let starts = if self.mics.len() > CROWD { STARTS_IN_A_CROWD } else { STARTS };
             let others = (1..starts).map(|n| (self.turned(n), none.clone())).collect();
             best = [Some(best), self.best_of(others)].into_iter().flatten().min_by(|a, b| a.cost.total_cmp(&b.cost))?;
@@ -56,7 +52,9 @@ impl Problem {
             self.tell_by_level(&best.x);
             best = self.best_of(vec![(best.x, best.loose)])?;
         }
-        while let Some(better) = self.freed(&best, 1).or_else(|| self.freed(&best, 2)) {
+        // What no pair of latencies explained before, none does after a few arrivals are gone.
+        let most = if again { 1 } else { 2 };
+        while let Some(better) = (1..=most).find_map(|count| self.freed(&best, count)) {
             best = better;
         }
         loop {
@@ -72,9 +70,18 @@ impl Problem {
         }
     }
 
+    /// Part of the arrivals that lie within three standard deviations.
+    fn fitting(&self, x: &[f64]) -> f64 {
+        let near = |a: &&Arrival| self.residual(x, a).abs() < 3.0 * a.sigma();
+        self.arrivals.iter().filter(near).count() as f64 / self.arrivals.len().max(1) as f64
+    }
+
     fn best_of(&self, begin: Vec<Begin>) -> Option<Fit> {
-        let fits: Vec<Fit> = begin.into_par_iter().map(|(x, loose)| self.fit(x, loose, None)).collect();
-        fits.into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))
+        self.fits(begin).into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))
+    }
+
+    fn fits(&self, begin: Vec<Begin>) -> Vec<Fit> {
+        begin.into_par_iter().map(|(x, loose)| self.fit(x, loose, None)).collect()
     }
 
     /// Anew, and from where everything stands now: what stood wrong may have given way to a latency. Both with the latencies
@@ -92,56 +99,52 @@ impl Problem {
     fn tied(&self, now: &Fit, i: usize) -> Option<Fit> {
         let (mut x, mut loose) = (now.x.clone(), now.loose.clone());
         (x[self.late(i)], loose[i]) = (0.0, false);
+        // It is worth no more than what is lost when everything else stays about where it is.
+        let about = self.narrowed(x.clone(), loose.clone());
+        if about.cost - now.cost < WORTH {
+            return Some(about);
+        }
         let begin: Vec<(Begin, Option<Without>)> = self
             .beginnings(&x, &loose)
             .into_iter()
             .flat_map(|b| [None, Some(Without::Into(i)), Some(Without::From(i))].map(|w| (b.clone(), w)))
             .collect();
         let fits: Vec<Fit> = begin.into_par_iter().map(|((x, loose), without)| self.fit(x, loose, without)).collect();
-        fits.into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))
+        fits.into_iter().chain([about]).min_by(|a, b| a.cost.total_cmp(&b.cost))
     }
 
-    /// The best fit with so many more latencies free at once, one or two; none when not enough is gained. Of two that hold one
-    /// another up neither explains enough alone.
+    /// The best fit with more latencies free, so many microphones at once, one or two, or with all that stand at one source; none
+    /// when not enough is gained. Of those that hold one another up none explains enough alone.
     fn freed(&self, now: &Fit, count: usize) -> Option<Fit> {
-        let mut hints: Vec<(usize, f64)> =
-            (0..self.mics.len()).filter(|i| !now.loose[*i]).filter_map(|i| Some((i, self.hint(&now.x, i)?))).collect();
-        hints.retain(|h| h.1.abs() > HINT_M);
-        hints.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()));
-        hints.truncate(TRIED);
+        let hints = self.hints(now);
         let with = |free: &[(usize, f64)]| {
             let (mut x, mut loose) = (now.x.clone(), now.loose.clone());
             free.iter().for_each(|(i, late)| (x[self.late(*i)], loose[*i]) = (*late, true));
             self.beginnings(&x, &loose)
         };
         let begin: Vec<Begin> = if count == 1 {
-            hints.iter().flat_map(|h| with(&[*h])).collect()
+            let alone = hints.iter().flat_map(|h| with(&[*h]));
+            alone.chain(self.sets(now).iter().flat_map(|set| with(set))).collect()
         } else {
             let pairs = hints.iter().enumerate().flat_map(|(n, a)| hints[n + 1..].iter().map(move |b| [*a, *b]));
             pairs.flat_map(|pair| with(&pair)).collect()
         };
-        self.best_of(begin).filter(|best| now.cost - best.cost > WORTH * count as f64)
+        let fits = self.fits(begin);
+        let free = |fit: &Fit| fit.loose.iter().filter(|l| **l).count() as f64;
+        let gained = |fit: &Fit| now.cost - fit.cost - WORTH * (free(fit) - free(now));
+        fits.into_iter().filter(|fit| gained(fit) > 0.0).max_by(|a, b| gained(a).total_cmp(&gained(b)))
     }
 
-    /// What the ways both ways, and for a second microphone at a source the distance to the first, say of one latency.
-    fn hint(&self, x: &[f64], i: usize) -> Option<f64> {
-        let row = self.near[i]?;
-        let beside: Vec<usize> = (0..self.mics.len()).filter(|k| *k != i && self.near[*k] == Some(row)).collect();
-        let heard = |row: usize, mic: usize| {
-            let there = self.arrivals.iter().find(|a| a.row == row && a.mic == mic).map(|a| a.metres);
-            there.or(self.arrivals.iter().any(|a| a.row == row && a.home == mic).then_some(0.0))
-        };
-        let mut says: Vec<f64> = Vec::new();
-        for there in self.arrivals.iter().filter(|a| a.mic == i) {
-            // Another microphone at the same source hears every source as late as this one, but for a metre.
-            let of = |k: &usize| Some(there.metres - heard(there.row, *k)? + x[self.late(*k)]);
-            says.extend(beside.iter().filter_map(of));
-            // A late home hears its own source late, and so seems to be reached early by it elsewhere.
-            if let Some(back) = self.arrivals.iter().find(|a| a.home == i && a.mic == there.home) {
-                says.push((there.metres - back.metres) / 2.0 + x[self.late(there.home)]);
-            }
-        }
-        middle(&mut says)
+    /// A cost with what one wall explains at once taken off, and what early microphones take put on.
+    fn judged(&self, cost: f64, x: &[f64], loose: &[bool]) -> f64 {
+        cost - self.by_walls(x) + self.too_early(x, loose)
+    }
+
+    /// Downhill from here, without looking far.
+    fn narrowed(&self, mut x: Vec<f64>, loose: Vec<bool>) -> Fit {
+        let cost = self.descend(&mut x, &Stance { loose: &loose, wide: 1.0, without: None });
+        let cost = self.judged(cost, &x, &loose);
+        Fit { worth: vec![0.0; loose.len()], loose, x, cost }
     }
 
     /// Least squares first, then losses that forgive more and more what does not fit.
@@ -150,8 +153,17 @@ impl Problem {
         for wide in WIDE {
             cost = self.descend(&mut x, &Stance { loose: &loose, wide, without });
         }
+        cost = self.judged(cost, &x, &loose);
         if without.is_some() {
-            cost = self.descend(&mut x, &Stance { loose: &loose, wide: 1.0, without: None });
+            // What was left out may have been right; or all of it wrong.
+            let all = Stance { loose: &loose, wide: 1.0, without: None };
+            cost = self.judged(self.cost(&x, &all), &x, &loose);
+            let mut again = x.clone();
+            let with_all = self.descend(&mut again, &all);
+            let with_all = self.judged(with_all, &again, &loose);
+            if with_all < cost {
+                (x, cost) = (again, with_all);
+            }
         }
         Fit { worth: vec![0.0; loose.len()], loose, x, cost }
     }

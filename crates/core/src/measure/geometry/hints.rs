@@ -1,0 +1,64 @@
+//! Which latencies to try: what can be read off the arrivals without knowing a place.
+
+use super::problem::{Arrival, Problem};
+use super::search::Fit;
+use crate::measure::consistent::middle;
+
+/// A latency is looked for where the ways both ways differ by this.
+const HINT_M: f64 = 0.24;
+/// Latencies tried in earnest at each step.
+const TRIED: usize = 3;
+
+impl Problem {
+    /// The largest latencies hinted at, of microphones that are tied: which, and by how much.
+    pub fn hints(&self, now: &Fit) -> Vec<(usize, f64)> {
+        let tied = (0..self.mics.len()).filter(|i| !now.loose[*i]);
+        let mut hints: Vec<(usize, f64)> = tied.filter_map(|i| Some((i, self.hint(&now.x, i)?))).collect();
+        hints.retain(|h| h.1.abs() > HINT_M);
+        hints.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()));
+        hints.truncate(TRIED);
+        hints
+    }
+
+    /// Microphones at one source that may all be late, each with what the ways both ways and the lag among them say.
+    pub fn sets(&self, now: &Fit) -> Vec<Vec<(usize, f64)>> {
+        let set = |row: usize| {
+            let home = self.arrivals.iter().find(|a| a.row == row)?.home;
+            let late = middle(&mut self.both_ways(&now.x, home)).filter(|late| late.abs() > HINT_M)?;
+            let beside = self.arrivals.iter().filter(|a| a.row == row && self.near[a.mic] == Some(row));
+            let all: Vec<(usize, f64)> = beside.map(|a| (a.mic, late + a.metres)).chain([(home, late)]).collect();
+            (all.len() > 1 && all.iter().all(|(i, _)| !now.loose[*i])).then_some(all)
+        };
+        (0..self.used.len()).filter_map(set).collect()
+    }
+
+    /// What the ways both ways, and for a second microphone at a source the distance to the first, say of one latency.
+    fn hint(&self, x: &[f64], i: usize) -> Option<f64> {
+        if self.alone[i] {
+            // It stands no further than by the one that reaches it first.
+            let ways = self.arrivals.iter().filter(|a| a.mic == i).map(|a| a.metres + x[self.late(a.home)]);
+            return ways.min_by(f64::total_cmp);
+        }
+        let row = self.near[i]?;
+        let beside: Vec<usize> = (0..self.mics.len()).filter(|k| *k != i && self.near[*k] == Some(row)).collect();
+        let heard = |row: usize, mic: usize| {
+            let there = self.arrivals.iter().find(|a| a.row == row && a.mic == mic).map(|a| a.metres);
+            there.or(self.arrivals.iter().any(|a| a.row == row && a.home == mic).then_some(0.0))
+        };
+        let mut says = self.both_ways(x, i);
+        for there in self.arrivals.iter().filter(|a| a.mic == i) {
+            // Another microphone at the same source hears every source as late as this one, but for a metre.
+            let of = |k: &usize| Some(there.metres - heard(there.row, *k)? + x[self.late(*k)]);
+            says.extend(beside.iter().filter_map(of));
+        }
+        middle(&mut says)
+    }
+
+    /// What each source heard both ways says of one latency: a late home hears its own source late, and so seems to be reached
+    /// early by it elsewhere.
+    fn both_ways(&self, x: &[f64], i: usize) -> Vec<f64> {
+        let back = |there: &Arrival| self.arrivals.iter().find(|a| a.home == i && a.mic == there.home);
+        let says = |there: &Arrival| Some((there.metres - back(there)?.metres) / 2.0 + x[self.late(there.home)]);
+        self.arrivals.iter().filter(|a| a.mic == i).filter_map(says).collect()
+    }
+}
