@@ -74,6 +74,11 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     let listed = "const m=document.querySelector('[data-mend]'); return m && `${m.dataset.mend} ${m.dataset.from} ${m.dataset.to} ${m.innerText.includes('inverted')}`";
     b.until("listed", &format!("return (()=>{{ {listed} }})() === 'R 240000 480000 true'")).await;
     b.until("agreed there", &format!("return (()=>{{ {said} }})() === 'solid false'")).await;
+    // What will be delivered is told before it is written.
+    b.click("nav a[href$='/deliver']").await;
+    let row = "const t=document.querySelector('[data-test=stretch]'); return t && t.innerText.trim() === '00:00:05.000 to 00:00:10.000: inverted'";
+    b.until("told under Deliver", row).await;
+    b.click("nav a[href$='/stereo']").await;
     b.click("[data-test=take-out]").await;
     b.until("taken out", "return document.querySelector('[data-mend]') === null").await;
     assert_eq!(s.tracks(&session).await[1]["mends"], serde_json::json!([]));
