@@ -63,6 +63,26 @@ fn what_comes_round_by_a_wall_is_no_latency() {
     }
 }
 
+/// Sound takes as long one way as the other. With three sources no place speaks against a wall on one of the ways; the other way
+/// does. A latency is no wall: it is taken out first.
+#[test]
+fn what_takes_longer_than_the_other_way_round_is_not_solid() {
+    for seed in 0..6 {
+        let mut s = Stage::new(3, seed);
+        let mut rows = s.table().rows;
+        let lag = rows[0].cells[2].lag_frames.unwrap();
+        rows[0].cells[2].lag_frames = Some(lag + 160.0);
+        settle(&mut rows, &s.roles(), rate());
+        assert!(rows[0].cells[2].verdict < Verdict::Solid, "seed {seed}: {}", rows[0].cells[2].reason);
+        assert_eq!(rows[2].cells[0].verdict, Verdict::Solid, "the other way stays");
+        s = Stage::new(6, seed);
+        s.late[2] = 400.0;
+        let mut rows = s.table().rows;
+        settle(&mut rows, &s.roles(), rate());
+        assert!(rows.iter().flat_map(|r| &r.cells).all(|c| c.verdict == Verdict::Solid), "seed {seed}");
+    }
+}
+
 /// Both microphones at a source late by much the same: neither bears the other out, and only both together explain what all
 /// others say.
 #[test]

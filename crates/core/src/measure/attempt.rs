@@ -89,10 +89,6 @@ pub struct Look<'a> {
     places: Vec<i64>,
 }
 
-/// Windows that the phases are taken from at most: strikes, passages. More add nothing that could be told.
-const FINE_STRIKES: usize = 32;
-const FINE_PASSAGES: usize = 12;
-
 impl<'a> Look<'a> {
     /// Nothing added yet.
     pub fn new(
@@ -205,8 +201,7 @@ impl<'a> Look<'a> {
 
     /// The last fraction of the lag, and the coherence of what arrives.
     fn refine(&self, estimate: &mut Estimate) -> Result<(), MeasureError> {
-        let most = if self.material == Material::Struck { FINE_STRIKES } else { FINE_PASSAGES };
-        let places = thin(&self.places, most);
+        let places = thin(&self.places, self.options.most_fine);
         let aligned = aligned_spectrum(self.a, self.b, &places, &self.shape, estimate.lag.round() as i64)?;
         let fine = Fine::of(&aligned, self.rate, self.options.band_hz);
         estimate.coherence = fine.coherence;

@@ -19,6 +19,9 @@ const EARLIER_IS: f64 = 0.7;
 /// Strikes and passages looked at first; the rest only where these leave a doubt.
 const STRIKES_AT_FIRST: usize = 16;
 const PASSAGES_AT_FIRST: usize = 12;
+/// Strikes and passages that the last fraction is taken from at most: a cell is asked for a sample, not for a hundredth.
+const FINE_STRIKES: usize = 32;
+const FINE_PASSAGES: usize = 12;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
 const HEARD_DB: f64 = -38.0;
 
@@ -37,7 +40,6 @@ pub fn measure_cell(
     rate: SampleRate,
     progress: Progress,
 ) -> Result<Cell, MeasureError> {
-    let options = PairOptions { max_lag_s, find_far: false, ..PairOptions::default() };
     let mut best: Option<Attempt> = None;
     let mut note = None;
     let heard = heard(mic.1, group, centre, max_lag_s, rate);
@@ -50,6 +52,8 @@ pub fn measure_cell(
         let lean = |places: &[i64]| leaning(&home.1.full, &mic.1.full, centre, places, rate);
         let at_first = if material == Material::Struck { STRIKES_AT_FIRST } else { PASSAGES_AT_FIRST };
         let first = thin(places, at_first);
+        let most_fine = if material == Material::Struck { FINE_STRIKES } else { FINE_PASSAGES };
+        let options = PairOptions { max_lag_s, find_far: false, most_fine, ..PairOptions::default() };
         let mut look = Look::new((home.0, mic.0), rate, options, centre, material);
         look.add(&first, &lean(&first), progress)?;
         let mut found = look.judge()?;

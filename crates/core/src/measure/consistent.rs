@@ -49,14 +49,42 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Opti
     // What was clear by itself: a place may be wrong because the home is not the source's own.
     let clear: Vec<Vec<bool>> =
         rows.iter().map(|r| r.cells.iter().map(|c| c.verdict == Verdict::Solid).collect()).collect();
-    let Some(placed) = place(rows, roles, rate, None) else { return vec![None; roles.len()] };
-    let late = if reconcile(rows, &placed, rate) {
-        place(rows, roles, rate, Some(&placed)).map_or(placed.late, |p| p.late)
-    } else {
-        placed.late
-    };
+    let Some(mut placed) = place(rows, roles, rate, None) else { return vec![None; roles.len()] };
+    // Once what bent the places is gone, they show what is left of the kind.
+    if reconcile(rows, &placed, rate, false)
+        && let Some(again) = place(rows, roles, rate, Some(&placed))
+    {
+        placed = again;
+        reconcile(rows, &placed, rate, true);
+    }
+    let late = placed.late;
+    roundabout(rows, &late, rate);
     strangers(rows, roles, &clear, &late, rate);
     late
+}
+
+/// Bleed between two sources takes as long one way as the other, latencies taken out, but for how far their microphones stand
+/// from them: half the difference is no more than this, in seconds.
+const ROUNDABOUT_S: f64 = 0.001_2;
+
+/// A clear arrival that takes much longer than the other way round came by a wall: a microphone may be deaf to where a source
+/// stands. No place speaks against that when few others do.
+fn roundabout(rows: &mut [Row], late: &[Option<Late>], rate: SampleRate) {
+    let by = |m: usize| late[m].map_or(0.0, |l| l.frames);
+    for i in 0..rows.len() {
+        for k in (0..rows.len()).filter(|k| *k != i) {
+            let (hi, hk) = (rows[i].home, rows[k].home);
+            let ways = rows[i].cells[hk].lag_frames.zip(rows[k].cells[hi].lag_frames);
+            let Some((there, back)) = ways else { continue };
+            let longer = (there - back) / 2.0 - by(hk) + by(hi);
+            let cell = &mut rows[i].cells[hk];
+            if cell.verdict == Verdict::Solid && longer > ROUNDABOUT_S * rate.hz_f64() {
+                cell.verdict = Verdict::Likely;
+                cell.reason =
+                    format!("{:.1} ms longer than the other way round: perhaps by a wall", rate.ms(2.0 * longer));
+            }
+        }
+    }
 }
 
 /// Two microphones at one source, a metre apart or less, are reached one after the other by no two sources so differently, in
@@ -170,13 +198,17 @@ fn beyond(rows: &[Row], placed: &Placed) -> Vec<Vec<f64>> {
     (0..mics).map(off).collect()
 }
 
-/// Compares every lag with the place that all others give its source and microphone. True when a cell was changed.
-fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate) -> bool {
+/// Compares every lag with the place that all others give its source and microphone; a second time only what is still called
+/// solid. True when a cell was changed.
+fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate, again: bool) -> bool {
     let mut changed = false;
     let beyond = beyond(rows, placed);
     for (row, expected) in rows.iter_mut().zip(&placed.expected) {
         for (m, (cell, expected)) in row.cells.iter_mut().zip(expected).enumerate() {
             let Some((expected, sigma)) = *expected else { continue };
+            if again && cell.verdict < Verdict::Solid {
+                continue;
+            }
             if cell.verdict == Verdict::Solid && row.members.contains(&m) && cell.coherence >= OWN_COHERENCE {
                 continue;
             }

@@ -27,11 +27,13 @@ pub struct PairOptions {
     pub find_far: bool,
     /// Band used, in Hz.
     pub band_hz: (f64, f64),
+    /// Windows that the last fraction is taken from at most.
+    pub most_fine: usize,
 }
 
 impl Default for PairOptions {
     fn default() -> Self {
-        Self { max_lag_s: 0.03, find_far: true, band_hz: (60.0, 14_000.0) }
+        Self { max_lag_s: 0.03, find_far: true, band_hz: (60.0, 14_000.0), most_fine: usize::MAX }
     }
 }
 
