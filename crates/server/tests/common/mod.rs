@@ -105,7 +105,10 @@ impl TestServer {
                 }
             });
         });
-        let made = Self { base, store, database_url, http: reqwest::Client::new(), end, thread: Some(thread) };
+        // A connection of its own for every request: one kept open while a test computes for some seconds may have been closed by
+        // the server the moment it is used again.
+        let http = reqwest::Client::builder().pool_max_idle_per_host(0).build().expect("a client");
+        let made = Self { base, store, database_url, http, end, thread: Some(thread) };
         made.until("the server answers", async |s: &Self| {
             s.http.get(format!("{}/api/health", s.base)).send().await.is_ok()
         })
