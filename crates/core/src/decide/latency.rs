@@ -22,7 +22,7 @@ const BESIDE_S: f64 = 0.002;
 const BESIDE_OFF_S: f64 = 0.001_5;
 /// A neighbour that says something else by this speaks against it, in seconds.
 const AGAINST_S: f64 = 0.003;
-/// No two microphones at one source are this far apart: a metre of air, in seconds.
+/// Two microphones at one source seldom stand this far apart: a metre of air, in seconds.
 const FAR_BESIDE_S: f64 = 0.003;
 /// Coherence with which two microphones at one source hear that source and nothing else.
 const CLEAR_COHERENCE: f64 = 0.9;
@@ -86,7 +86,7 @@ pub fn judge(case: &Case) -> Judged {
 }
 
 /// By how much a microphone hears its source later than another one there, and which, where that is a metre or more, as recorded
-/// and as corrected, and nothing else of use reaches it: late without much doubt, but nothing tells how far apart the two stand.
+/// and as corrected, and nothing else of use reaches it: late, or far apart; nothing tells which.
 fn after_its_neighbour(case: &Case, m: usize, late: &Late) -> Option<(f64, usize)> {
     let row = case.own_rows(m).map(|i| &case.table.rows[i]).find(|r| r.home != m)?;
     let cell = &row.cells[m];

@@ -25,7 +25,8 @@ pub struct Estimate {
     pub sign: i8,
     /// Peak over RMS.
     pub height: f64,
-    /// 0 … 1.
+    /// Magnitude-squared, 0 … 1: of windows cut at the arrival; where nothing is decided of those that were searched, and 0 where
+    /// nothing stands out.
     pub coherence: f64,
     /// Second peak over first.
     pub rival: f64,

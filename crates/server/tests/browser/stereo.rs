@@ -76,7 +76,7 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     b.until("agreed there", &format!("return (()=>{{ {said} }})() === 'solid false'")).await;
     // What will be delivered is told before it is written.
     b.click("nav a[href$='/deliver']").await;
-    let row = "const t=document.querySelector('[data-test=stretch]'); return t && t.innerText.trim() === '00:00:05.000 to 00:00:10.000: inverted'";
+    let row = "const t=document.querySelector('[data-test=stretch]'); return t && t.innerText.trim() === 'repaired 00:00:05.000 to 00:00:10.000: inverted'";
     b.until("told under Deliver", row).await;
     b.click("nav a[href$='/stereo']").await;
     b.click("[data-test=take-out]").await;

@@ -113,7 +113,7 @@ async function copy(): Promise<void> {
             </tr>
             <tr v-for="s in stretches(t)" :key="t.id + s.mend.from" class="stretch" data-test="stretch">
               <td />
-              <td colspan="8" class="mono">{{ stretchText(s, store.measure) }}</td>
+              <td colspan="8">repaired <span class="mono">{{ stretchText(s, store.measure) }}</span></td>
             </tr>
           </template>
         </tbody>

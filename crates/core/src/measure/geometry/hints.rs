@@ -20,7 +20,8 @@ impl Problem {
         hints
     }
 
-    /// Microphones at one source that may all be late, each with what the ways both ways and the lag among them say.
+    /// Microphones at one source that may all be late, the latest first, each with what the ways both ways and the lag among them
+    /// say; the home comes last.
     pub fn sets(&self, now: &Fit) -> Vec<Vec<(usize, f64)>> {
         let set = |row: usize| {
             let home = self.arrivals.iter().find(|a| a.row == row)?.home;
@@ -29,7 +30,11 @@ impl Problem {
             let all: Vec<(usize, f64)> = beside.map(|a| (a.mic, late + a.metres)).chain([(home, late)]).collect();
             (all.len() > 1 && all.iter().all(|(i, _)| !now.loose[*i])).then_some(all)
         };
-        (0..self.used.len()).filter_map(set).collect()
+        let mut sets: Vec<Vec<(usize, f64)>> = (0..self.used.len()).filter_map(set).collect();
+        let size = |set: &Vec<(usize, f64)>| set.last().map_or(0.0, |home| home.1.abs());
+        sets.sort_by(|a, b| size(b).total_cmp(&size(a)));
+        sets.truncate(TRIED);
+        sets
     }
 
     /// What the ways both ways, and for a second microphone at a source the distance to the first, say of one latency.

@@ -2,8 +2,8 @@
 //!
 //! Of two sources in two microphones all four direct levels together leave gains and loudness out; what remains is the four
 //! distances (spherical spreading, ISO 3745) and how much less the near microphone takes from the side. It faces its source
-//! (common practice, no source) and takes (1 − p) + p·cos θ from elsewhere (pressure and pressure gradient, IEC 60268-4), so that
-//! levels tell its distance and, a little, its direction.
+//! (common practice, no source) and takes (1 − p) + p·cos θ from elsewhere (pressure and pressure gradient, IEC 60268-4; both
+//! standards named from memory), so that levels tell its distance and, a little, its direction.
 
 use super::problem::Problem;
 use crate::measure::consistent::middle;
