@@ -67,3 +67,61 @@ impl Problem {
         self.arrivals.iter().filter(|a| a.mic == i).filter_map(says).collect()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Two microphones (0 at home, 1) at one source, a third (2) at another, ten metres away; all else at nothing.
+    fn problem(late: f64, solid: bool) -> Problem {
+        let arrival = |row, mic, home, metres| Arrival { row, mic, home, metres, solid };
+        let arrivals = vec![
+            arrival(1, 0, 2, 10.0 + late),
+            arrival(1, 1, 2, 10.2 + late),
+            arrival(0, 2, 0, 10.0 - late),
+            arrival(0, 1, 0, 0.2),
+        ];
+        Problem {
+            used: vec![0, 1],
+            mics: vec![0, 1, 2],
+            near: vec![Some(0), Some(0), Some(1)],
+            alone: vec![false; 3],
+            is_home: vec![true, false, true],
+            told: vec![Vec::new(); 3],
+            levels: Vec::new(),
+            arrivals,
+            start: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn both_at_a_late_source_are_one_set() {
+        for (late, sets) in [(1.5, 1), (0.0, 0)] {
+            let p = problem(late, true);
+            let now = Fit::at(vec![0.0; p.len()], vec![false; 3]);
+            let found = p.sets(&now);
+            assert_eq!(found.len(), sets, "{found:?}");
+            if let Some(set) = found.first() {
+                assert_eq!(set.iter().map(|s| s.0).collect::<Vec<_>>(), [1, 0], "the home comes last");
+                assert!((set[0].1 - 1.7).abs() < 1e-9 && (set[1].1 - 1.5).abs() < 1e-9, "{set:?}");
+            }
+            // One that is free already is no set any more.
+            assert!(p.sets(&Fit::at(now.x, vec![true, false, false])).is_empty());
+        }
+    }
+
+    /// Probable arrivals of others that go wrong together in one microphone have one wall to answer for them; what is sure has none.
+    #[test]
+    fn one_wall_answers_for_what_goes_wrong_together() {
+        let mut p = problem(0.0, false);
+        let x = vec![0.0; p.len()];
+        // Everything at nothing: each arrival is off by its whole length.
+        let alone = p.by_walls(&x);
+        for _ in 0..3 {
+            p.arrivals.push(Arrival { row: 1, mic: 0, home: 2, metres: 10.0, solid: false });
+        }
+        assert!(p.by_walls(&x) > alone + 20.0, "{} after {alone}", p.by_walls(&x));
+        p.arrivals.iter_mut().for_each(|a| a.solid = true);
+        assert_eq!(p.by_walls(&x), 0.0);
+    }
+}

@@ -30,6 +30,14 @@ pub struct Fit {
     cost: f64,
 }
 
+#[cfg(test)]
+impl Fit {
+    /// Everything there, nothing known of it.
+    pub fn at(x: Vec<f64>, loose: Vec<bool>) -> Self {
+        Self { worth: vec![0.0; loose.len()], loose, x, cost: 0.0 }
+    }
+}
+
 impl Problem {
     /// Frees one latency after another as long as that explains much, and ties again what turns out not to be needed.
     pub fn solve(&mut self, begin: Option<Begin>) -> Option<Fit> {
