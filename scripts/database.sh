@@ -1,68 +1,121 @@
 #!/usr/bin/env bash
-# A private MariaDB below a folder: its own data, port and socket on loopback, its own user with a random password.
-# Usage: scripts/database.sh FOLDER [LIFETIME_OF_PID]
+# A private MariaDB below a folder: its own data, port and socket on loopback, one account with a random password.
+# Usage: scripts/database.sh FOLDER [LIFETIME_OF_PID [tests]]
 # Starts it when it does not run and prints its address as mysql://… . With a process id, a watcher ends the database when
-# that process is gone, however it went.
+# that process is gone, however it went. With "tests" the account may also make databases whose names begin with test_ .
 set -euo pipefail
 export LC_ALL=C
 
-folder=$(mkdir -p "$1" && cd "$1" && pwd)
+mkdir -p "$1"
+folder=$(cd "$1" && pwd)
 owner=${2:-}
+purpose=${3:-}
 data=$folder/mariadb
 secret=$folder/password
 umask 077
 
-# The path of a socket may have about 100 characters; a deep folder gets a short one of its own.
-socket=$folder/db.sock
-if [ ${#socket} -gt 90 ]; then
-  socket=/tmp/marea-$(printf %s "$folder" | sha256sum | cut -c1-12).sock
-fi
+# Whatever goes wrong is told with the end of the log that knows why.
+log=
+failed() {
+  status=$?
+  [ "$status" -eq 0 ] && return
+  echo "The private database below $folder could not be set up." >&2
+  if [ -n "$log" ] && [ -s "$log" ]; then
+    echo "The end of $log:" >&2
+    tail -n 15 "$log" >&2
+  fi
+}
+trap failed EXIT
 
+# Nobody else may enter. As root the database runs under Debian's account for it, which then may pass through the outer
+# folder (0710) to its own; where that account cannot reach the folder (below /root, say) it runs as root, and that is said.
+account=
+chmod 700 "$folder"
+if [ "$(id -u)" -eq 0 ] && id mysql >/dev/null 2>&1; then
+  if setpriv --reuid=mysql --regid=mysql --clear-groups test -x "$(dirname "$folder")"; then
+    account=mysql
+    chgrp mysql "$folder"
+    chmod 710 "$folder"
+  else
+    echo "The account mysql cannot reach $folder, so MariaDB runs as root." >&2
+  fi
+fi
 as_user=()
-[ "$(id -u)" -eq 0 ] && as_user=(--user=root)
+[ "$(id -u)" -eq 0 ] && as_user=(--user="${account:-root}")
 
 # Two starts at the same time must not both initialise.
 exec 9>"$folder/lock"
 flock 9
 
-running() { [ -s "$folder/db.pid" ] && kill -0 "$(cat "$folder/db.pid")" 2>/dev/null && mariadb-admin --no-defaults --socket="$socket" -u root ping >/dev/null 2>&1; }
+# The socket's path is relative to the database's own folder: a system's limit of about 100 characters never counts.
+ping() { (cd "$data" && mariadb-admin --no-defaults --socket=db.sock ping) >/dev/null 2>&1; }
+running() { [ -s "$folder/db.pid" ] && kill -0 "$(cat "$folder/db.pid")" 2>/dev/null && ping; }
 
 if ! running; then
   if [ ! -d "$data/mysql" ]; then
     # Initialised beside its place: an interrupted first start leaves nothing half done.
     rm -rf "$data" "$data.new"
-    mariadb-install-db --no-defaults "${as_user[@]}" --datadir="$data.new" --auth-root-authentication-method=normal \
-      --skip-test-db --innodb-log-file-size=8M --innodb-autoextend-increment=4 >"$folder/install.log" 2>&1
+    log=$folder/install.log
+    # From within the folder: the set-up program of MariaDB does not take paths with spaces.
+    mkdir "$data.new"
+    [ -n "$account" ] && chown mysql:mysql "$data.new"
+    (cd "$folder" && mariadb-install-db --no-defaults "${as_user[@]}" --datadir=./mariadb.new \
+      --auth-root-authentication-method=socket --skip-test-db --innodb-log-file-size=8M \
+      --innodb-autoextend-increment=4) >"$log" 2>&1
     mv "$data.new" "$data"
   fi
+  log=$folder/db.log
+  # Also what an earlier start left otherwise.
+  chmod 700 "$data"
+  [ -n "$account" ] && chown -R mysql:mysql "$data"
+  mkdir -p "$folder/no-files"
+  [ -n "$account" ] && chgrp mysql "$folder/no-files" && chmod 710 "$folder/no-files"
   [ -s "$secret" ] || head -c 24 /dev/urandom | base64 | tr -d '/+=\n' >"$secret"
+  chmod 600 "$secret"
   # The same port as before while it is free: a server that waits for its database finds it again.
   port=$(cat "$folder/port" 2>/dev/null || true)
   if [ -z "$port" ] || (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; then
     port=$(perl -MIO::Socket::INET -e 'print IO::Socket::INET->new(Listen => 1, LocalAddr => "127.0.0.1")->sockport')
   fi
-  rm -f "$socket" "$folder/db.pid"
+  rm -f "$data/db.sock" "$folder/db.pid"
+  # Accounts are set anew at every start, before anybody can connect: one for the application, limited to its database (so
+  # without FILE and the like), and root for the machine's own root through the socket. Nothing else can come in.
+  install -m 600 ${account:+-o mysql -g mysql} /dev/null "$data/accounts.sql"
+  {
+    echo "CREATE DATABASE IF NOT EXISTS marea;"
+    echo "CREATE OR REPLACE USER 'marea'@'127.0.0.1' IDENTIFIED BY '$(cat "$secret")';"
+    echo "GRANT ALL PRIVILEGES ON marea.* TO 'marea'@'127.0.0.1';"
+    # shellcheck disable=SC2016 # the backquotes are MariaDB's
+    [ "$purpose" = tests ] && echo 'GRANT ALL PRIVILEGES ON `test\_%`.* TO '"'marea'@'127.0.0.1';"
+    echo "CREATE OR REPLACE USER 'root'@'localhost' IDENTIFIED VIA unix_socket;"
+    echo "GRANT ALL PRIVILEGES ON *.* TO 'root'@'localhost' WITH GRANT OPTION;"
+    echo "DELETE FROM mysql.global_priv WHERE CONCAT(User, '@', Host) NOT IN ('marea@127.0.0.1', 'root@localhost', 'mariadb.sys@localhost');"
+    echo "FLUSH PRIVILEGES;"
+  } >"$data/accounts.sql"
   # 9>&- : the server must not keep the lock; setsid: Ctrl-C in the terminal is for the application, which ends first.
-  setsid mariadbd --no-defaults "${as_user[@]}" --datadir="$data" --socket="$socket" --pid-file="$folder/db.pid" \
+  setsid mariadbd --no-defaults "${as_user[@]}" --datadir="$data" --socket=db.sock --pid-file=mariadb.pid \
+    --init-file="$data/accounts.sql" --secure-file-priv="$folder/no-files" --local-infile=0 --skip-symbolic-links \
     --bind-address=127.0.0.1 --port="$port" --skip-log-bin --innodb-log-file-size=8M --innodb-buffer-pool-size=64M \
     --innodb-autoextend-increment=4 --skip-name-resolve --character-set-server=utf8mb4 \
     --collation-server=utf8mb4_unicode_ci --max-allowed-packet=64M --performance-schema=OFF \
-    --max-connections=400 >"$folder/db.log" 2>&1 9>&- </dev/null &
+    --max-connections=400 >"$log" 2>&1 9>&- </dev/null &
   child=$!
+  echo "$child" >"$folder/db.pid"
+  ready=no
   for _ in $(seq 300); do
-    if mariadb-admin --no-defaults --socket="$socket" -u root ping >/dev/null 2>&1; then break; fi
-    kill -0 "$child" 2>/dev/null || { echo "MariaDB did not start; see $folder/db.log" >&2; tail -n 5 "$folder/db.log" >&2; exit 1; }
+    if ping; then
+      ready=yes
+      break
+    fi
+    kill -0 "$child" 2>/dev/null || break
     sleep 0.1
   done
+  rm -f "$data/accounts.sql"
+  if [ "$ready" = no ]; then
+    echo "MariaDB did not start." >&2
+    exit 1
+  fi
   echo "$port" >"$folder/port"
-  # root may come by the socket only, which lies in a folder that only its owner can enter.
-  mariadb --no-defaults --socket="$socket" -u root <<SQL
-CREATE DATABASE IF NOT EXISTS marea;
-CREATE OR REPLACE USER 'marea'@'127.0.0.1' IDENTIFIED BY '$(cat "$secret")';
-GRANT ALL ON *.* TO 'marea'@'127.0.0.1';
-DELETE FROM mysql.global_priv WHERE User = 'root' AND Host <> 'localhost';
-FLUSH PRIVILEGES;
-SQL
 fi
 
 if [ -n "$owner" ]; then
@@ -70,15 +123,16 @@ if [ -n "$owner" ]; then
   echo "$owner" >>"$folder/owners"
   # Outlives this script and the shell that called it. Once the owner is gone it ends the database by its id, unless somebody
   # else has come to use it meanwhile; the lock keeps newcomers waiting while it looks.
-  setsid bash -c "
-    while kill -0 $owner 2>/dev/null; do sleep 0.3; done
-    exec 9>'$folder/lock' && flock 9
-    for other in \$(cat '$folder/owners' 2>/dev/null); do
-      [ \$other != $owner ] && kill -0 \$other 2>/dev/null && exit
+  setsid bash -c '
+    owner=$1 folder=$2 pid=$3
+    while kill -0 "$owner" 2>/dev/null; do sleep 0.3; done
+    exec 9>"$folder/lock" && flock 9
+    for other in $(cat "$folder/owners" 2>/dev/null); do
+      [ "$other" != "$owner" ] && kill -0 "$other" 2>/dev/null && exit
     done
-    rm -f '$folder/owners'
-    kill $pid 2>/dev/null
-    while kill -0 $pid 2>/dev/null; do sleep 0.1; done" >/dev/null 2>&1 9>&- </dev/null &
+    rm -f "$folder/owners"
+    kill "$pid" 2>/dev/null
+    while kill -0 "$pid" 2>/dev/null; do sleep 0.1; done' watcher "$owner" "$folder" "$pid" >/dev/null 2>&1 9>&- </dev/null &
 fi
 
 echo "mysql://marea:$(cat "$secret")@127.0.0.1:$(cat "$folder/port")/marea"

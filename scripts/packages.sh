@@ -2,6 +2,7 @@
 # Installs the Debian packages that are missing. As root, or through sudo.
 # Usage: scripts/packages.sh demo|test
 set -euo pipefail
+. "$(dirname "$0")/logged.sh"
 
 wanted=(mariadb-server)
 [ "${1:-demo}" = test ] && wanted+=(chromium chromium-driver)
@@ -26,5 +27,6 @@ finish() { if [ "$made_guard" = yes ]; then "${as_root[@]}" rm -f "$guard"; fi; 
 trap finish EXIT
 
 echo "Installing ${missing[*]}"
-"${as_root[@]}" apt-get update -qq
-"${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+logged "Asking Debian for its list of packages" "${as_root[@]}" apt-get update -qq
+logged "Installing ${missing[*]}" "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive \
+  apt-get install -y -qq --no-install-recommends "${missing[@]}"

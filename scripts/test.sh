@@ -8,7 +8,7 @@ scripts/build.sh
 (cd web && npx --no-install vue-tsc --noEmit)
 if [ -z "${MAREA_TEST_DATABASE_URL:-}" ]; then
   folder=$(mktemp -d -t marea-test-XXXXXX)
-  MAREA_TEST_DATABASE_URL=$(scripts/database.sh "$folder" $$)
+  MAREA_TEST_DATABASE_URL=$(scripts/database.sh "$folder" $$ tests)
   export MAREA_TEST_DATABASE_URL
   # Its database ends with this script; the folder goes with it.
   trap 'kill "$(cat "$folder/db.pid")" 2>/dev/null; sleep 0.5; rm -rf "$folder"' EXIT
