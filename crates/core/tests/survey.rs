@@ -154,3 +154,57 @@ proptest! {
         prop_assert_eq!(rest, 1);
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    /// Sound driven into the rails of any integer format, or into one of a stage before, is clipped whichever rail comes first;
+    /// the two rails of n bits lie at 1 − 2^(1−n) and −1 (two's complement).
+    #[test]
+    fn clipping_is_found_on_either_rail(
+        bits in prop::sample::select(vec![8u32, 16, 24, 32]),
+        level in 0.55f64..1.0,
+        over_db in 3.0f64..20.0,
+        hz in 60.0f64..900.0,
+        start in 0.0f64..TAU,
+        rails in 0usize..3,
+    ) {
+        let steps = f64::from(2u32.pow(bits.min(24) - 1));
+        let (top, bottom) = (level.min((steps - 1.0) / steps), -level);
+        let gain = level * 10f64.powf(over_db / 20.0);
+        let x: Vec<f32> = (0..48_000)
+            .map(|i| {
+                let v = gain * (TAU * hz * f64::from(i) / 48_000.0 + start).sin();
+                // One side alone may clip, in a stage that is not symmetrical: the other is half as loud.
+                let v = match rails {
+                    1 if v < 0.0 => 0.5 * level * v / gain,
+                    2 if v > 0.0 => 0.5 * level * v / gain,
+                    _ => v.clamp(bottom, top),
+                };
+                ((v * steps).round() / steps) as f32
+            })
+            .collect();
+        prop_assert!(survey(&x).facts.clipped > 0, "{bits} bits, {level}, {over_db} dB, rails {rails}");
+    }
+
+    /// The same sound that only just reaches full scale is not.
+    #[test]
+    fn what_touches_the_rails_once_is_not_clipped(hz in 300.0f64..2_000.0, start in 0.0f64..TAU, level in 0.3f64..1.0) {
+        let x: Vec<f32> = (0..48_000)
+            .map(|i| {
+                let at = f64::from(i) / 48_000.0;
+                // Decaying: every top is lower than the one before.
+                (level * (-at).exp() * (TAU * hz * at + start).sin()) as f32
+            })
+            .collect();
+        prop_assert_eq!(survey(&x).facts.clipped, 0);
+    }
+}
+
+/// A third of the samples at full scale with the positive rail first: the rail of 24 bits is not quite 1.
+#[test]
+fn the_positive_rail_first_hides_nothing() {
+    let rail = (8_388_607.0 / 8_388_608.0) as f32;
+    let x: Vec<f32> = (0..48_000).map(|i| [rail, rail, rail, 0.1, -1.0, -1.0, -1.0, -0.1, 0.0, 0.05][i % 10]).collect();
+    assert!(survey(&x).facts.clipped > 9_000);
+}

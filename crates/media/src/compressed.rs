@@ -1,14 +1,15 @@
 //! FLAC and AIFF/AIFF-C through Symphonia.
 
-use crate::{AudioInfo, MediaError};
+use crate::{AudioInfo, MediaError, Stop};
 use marea_core::units::SampleRate;
 use std::fs::File;
+use std::io::{Read, Seek, SeekFrom};
 use std::path::Path;
 use symphonia::core::codecs::audio::{AudioDecoder, AudioDecoderOptions};
 use symphonia::core::errors::Error;
 use symphonia::core::formats::probe::Hint;
 use symphonia::core::formats::{FormatOptions, FormatReader, TrackType};
-use symphonia::core::io::MediaSourceStream;
+use symphonia::core::io::{MediaSource, MediaSourceStream};
 use symphonia::core::meta::MetadataOptions;
 
 /// Packets of one audio track.
@@ -21,6 +22,34 @@ pub struct CompressedReader {
     done: bool,
 }
 
+/// A file whose reading ends when somebody asks for it: the library may look for its packets for a long time.
+struct Watched {
+    file: File,
+    stop: Stop,
+}
+
+impl Read for Watched {
+    fn read(&mut self, out: &mut [u8]) -> std::io::Result<usize> {
+        if self.stop.asked() { Err(std::io::Error::other("stopped on request")) } else { self.file.read(out) }
+    }
+}
+
+impl Seek for Watched {
+    fn seek(&mut self, to: SeekFrom) -> std::io::Result<u64> {
+        self.file.seek(to)
+    }
+}
+
+impl MediaSource for Watched {
+    fn is_seekable(&self) -> bool {
+        true
+    }
+
+    fn byte_len(&self) -> Option<u64> {
+        self.file.metadata().ok().map(|m| m.len())
+    }
+}
+
 fn malformed(e: &Error) -> MediaError {
     match e {
         Error::Unsupported(what) => MediaError::Coding((*what).to_string()),
@@ -30,11 +59,15 @@ fn malformed(e: &Error) -> MediaError {
 
 impl CompressedReader {
     /// Opens a file known to be FLAC or AIFF.
-    pub fn open(path: &Path, flac: bool) -> Result<(AudioInfo, Self), MediaError> {
-        let stream = MediaSourceStream::new(Box::new(File::open(path)?), Default::default());
+    pub fn open(path: &Path, flac: bool, stop: &Stop) -> Result<(AudioInfo, Self), MediaError> {
+        if !flac {
+            crate::aiff::look(path, stop)?;
+        }
+        let file = Watched { file: File::open(path)?, stop: stop.clone() };
+        let stream = MediaSourceStream::new(Box::new(file), Default::default());
         let format = symphonia::default::get_probe()
             .probe(&Hint::new(), stream, FormatOptions::default(), MetadataOptions::default())
-            .map_err(|e| malformed(&e))?;
+            .map_err(|e| if stop.asked() { MediaError::Stopped } else { malformed(&e) })?;
         let missing = |what: &str| MediaError::Malformed(format!("its header names no {what}"));
         let track = format.default_track(TrackType::Audio).ok_or_else(|| missing("sound"))?;
         let params = track.codec_params.as_ref().and_then(|p| p.audio()).ok_or_else(|| missing("coding"))?;
@@ -62,8 +95,11 @@ impl CompressedReader {
     }
 
     /// Appends the next packet that holds sound. A stream that breaks off or turns to nonsense ends there, with a note.
-    pub fn next_block(&mut self, out: &mut Vec<f32>, notes: &mut Vec<String>) -> Result<(), MediaError> {
+    pub fn next_block(&mut self, out: &mut Vec<f32>, notes: &mut Vec<String>, stop: &Stop) -> Result<(), MediaError> {
         while out.is_empty() && !self.done {
+            if stop.asked() {
+                return Err(MediaError::Stopped);
+            }
             let packet = match self.format.next_packet() {
                 Ok(Some(p)) => p,
                 Ok(None) => {

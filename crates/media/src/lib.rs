@@ -3,12 +3,16 @@
 //! Reading is streaming: [`AudioReader`] hands out interleaved `f32` blocks of bounded size whatever the header claims.
 //! Integers up to 24 bits and 32-bit floats arrive exactly; 32-bit integers and 64-bit floats are rounded to `f32`.
 
+mod aiff;
 mod compressed;
 pub mod prepare;
 mod riff;
+mod stop;
 mod wav;
 pub mod work;
 pub mod write;
+
+pub use stop::Stop;
 
 use marea_core::units::SampleRate;
 use serde::{Deserialize, Serialize};
@@ -19,6 +23,10 @@ use thiserror::Error;
 
 /// Most channels read from one file.
 pub const MAX_CHANNELS: u16 = 16;
+
+/// Samples beyond this are no sound: a float file may hold whole numbers of 32 bits, but nothing larger. Squares of what is
+/// kept can be added up without an overflow.
+pub const LARGEST_SAMPLE: f32 = 4.3e9;
 
 /// Why a file was not read. Every message reads on from "the file …".
 #[derive(Debug, Error)]
@@ -44,6 +52,9 @@ pub enum MediaError {
     /// A coding that is not read.
     #[error("uses a coding that is not read here: {0}")]
     Coding(String),
+    /// The caller asked to stop.
+    #[error("was left on request")]
+    Stopped,
 }
 
 /// What a file says about itself.
@@ -76,6 +87,8 @@ pub struct AudioReader {
     decoder: Decoder,
     frames_read: u64,
     not_numbers: u64,
+    too_large: u64,
+    stop: Stop,
 }
 
 impl AudioReader {
@@ -84,6 +97,14 @@ impl AudioReader {
     /// # Errors
     /// [`MediaError`] when it is no recording that is read here.
     pub fn open(path: &Path) -> Result<Self, MediaError> {
+        Self::open_until(path, Stop::default())
+    }
+
+    /// The same, giving up with [`MediaError::Stopped`] as soon as `stop` asks for it, here and in every block.
+    ///
+    /// # Errors
+    /// As [`AudioReader::open`].
+    pub fn open_until(path: &Path, stop: Stop) -> Result<Self, MediaError> {
         let mut head = [0u8; 12];
         let mut file = File::open(path)?;
         let mut have = 0;
@@ -98,11 +119,11 @@ impl AudioReader {
         }
         let (info, decoder) = match (&head[..4], &head[8..12]) {
             (b"RIFF" | b"RF64" | b"BW64", b"WAVE") => {
-                let (info, reader) = wav::WavReader::open(path)?;
+                let (info, reader) = wav::WavReader::open(path, &stop)?;
                 (info, Decoder::Wav(reader))
             }
             (b"fLaC", _) | (b"FORM", b"AIFF" | b"AIFC") => {
-                let (info, reader) = compressed::CompressedReader::open(path, &head[..4] == b"fLaC")?;
+                let (info, reader) = compressed::CompressedReader::open(path, &head[..4] == b"fLaC", &stop)?;
                 (info, Decoder::Compressed(Box::new(reader)))
             }
             _ => return Err(MediaError::UnknownFormat(describe(&head[..have]))),
@@ -110,7 +131,7 @@ impl AudioReader {
         if info.channels == 0 || info.channels > MAX_CHANNELS {
             return Err(MediaError::Channels(info.channels));
         }
-        Ok(Self { info, decoder, frames_read: 0, not_numbers: 0 })
+        Ok(Self { info, decoder, frames_read: 0, not_numbers: 0, too_large: 0, stop })
     }
 
     /// What the file says about itself.
@@ -125,14 +146,19 @@ impl AudioReader {
     /// [`MediaError`] when the medium or the coding fails; what was read before stays good.
     pub fn next_block(&mut self, out: &mut Vec<f32>) -> Result<(), MediaError> {
         out.clear();
+        if self.stop.asked() {
+            return Err(MediaError::Stopped);
+        }
         match &mut self.decoder {
             Decoder::Wav(r) => r.next_block(out)?,
-            Decoder::Compressed(r) => r.next_block(out, &mut self.info.notes)?,
+            Decoder::Compressed(r) => r.next_block(out, &mut self.info.notes, &self.stop)?,
         }
         for v in out.iter_mut() {
-            if !v.is_finite() {
+            // Written so that what is no number is not "at most" either.
+            if !(v.abs() <= LARGEST_SAMPLE) {
+                self.not_numbers += u64::from(!v.is_finite());
+                self.too_large += u64::from(v.is_finite());
                 *v = 0.0;
-                self.not_numbers += 1;
             }
         }
         self.frames_read += out.len() as u64 / u64::from(self.info.channels);
@@ -144,6 +170,12 @@ impl AudioReader {
         if self.not_numbers > 0 {
             let n = self.not_numbers;
             self.info.notes.push(format!("{n} samples are no finite numbers and were read as silence"));
+        }
+        if self.too_large > 0 {
+            let n = self.too_large;
+            self.info
+                .notes
+                .push(format!("{n} samples are larger than any sound (beyond 4.3·10⁹) and were read as silence"));
         }
         if let Some(claimed) = self.info.frames
             && self.frames_read < claimed

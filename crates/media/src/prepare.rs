@@ -1,7 +1,7 @@
 //! From a file to working copies: decoded once, at the session's rate, a file a channel, with overviews.
 
 use crate::work::{WorkFile, WorkWriter, write_overview};
-use crate::{AudioInfo, AudioReader, MediaError};
+use crate::{AudioInfo, AudioReader, MediaError, Stop};
 use marea_core::measure::overview::OverviewBuilder;
 use marea_core::render::resample::Resampler;
 use marea_core::signal::{Source, index};
@@ -11,10 +11,19 @@ use std::path::{Path, PathBuf};
 /// A prepared recording.
 #[derive(Debug, Clone)]
 pub struct Prepared {
-    /// What the file says, with everything that was noticed.
+    /// What the file says. Its notes tell what is wrong with the file.
     pub info: AudioInfo,
     /// Frames at the session's rate.
     pub frames: i64,
+    /// That it was resampled, in a sentence: nothing is wrong with that.
+    pub resampled: Option<String>,
+}
+
+impl Prepared {
+    /// Everything that was noticed.
+    pub fn notes(&self) -> Vec<String> {
+        self.info.notes.iter().chain(&self.resampled).cloned().collect()
+    }
 }
 
 /// Why preparing stopped.
@@ -22,10 +31,16 @@ pub struct Prepared {
 pub enum PrepareError {
     /// The file.
     #[error(transparent)]
-    Media(#[from] MediaError),
+    Media(MediaError),
     /// The caller asked to stop.
     #[error("stopped on request")]
     Stopped,
+}
+
+impl From<MediaError> for PrepareError {
+    fn from(e: MediaError) -> Self {
+        if matches!(e, MediaError::Stopped) { Self::Stopped } else { Self::Media(e) }
+    }
 }
 
 impl From<std::io::Error> for PrepareError {
@@ -45,7 +60,7 @@ pub fn overview_path(folder: &Path, channel: u16) -> PathBuf {
 }
 
 /// Decodes `file` into `folder` (which exists and is empty) at `rate`; memory does not grow with the length.
-/// `progress` gets the part done and returns `false` to stop.
+/// `progress` gets the part done and returns `false` to stop; `stop` is also seen where nothing can be reported.
 ///
 /// # Errors
 /// [`PrepareError`]; the folder then holds parts that the caller throws away.
@@ -53,9 +68,10 @@ pub fn prepare(
     file: &Path,
     folder: &Path,
     rate: SampleRate,
+    stop: &Stop,
     progress: &mut dyn FnMut(f64) -> bool,
 ) -> Result<Prepared, PrepareError> {
-    let mut reader = AudioReader::open(file)?;
+    let mut reader = AudioReader::open_until(file, stop.clone())?;
     let info = reader.info().clone();
     let same_rate = info.rate == rate;
     let channels = info.channels;
@@ -87,7 +103,8 @@ pub fn prepare(
     for writer in writers {
         writer.finish()?;
     }
-    let (mut info, read) = reader.finish();
+    let (info, read) = reader.finish();
+    let mut resampled = None;
     let mut frames = i64::try_from(read).unwrap_or(i64::MAX);
     if read == 0 {
         return Err(MediaError::Malformed("it holds no sound".into()).into());
@@ -116,14 +133,11 @@ pub fn prepare(
             std::fs::remove_file(raw(c))?;
             debug_assert_eq!(source.frames(), from);
         }
-        info.notes.push(format!(
-            "was recorded at {} Hz and resampled to the session's {} Hz",
-            info.rate.hz(),
-            rate.hz()
-        ));
+        resampled =
+            Some(format!("was recorded at {} Hz and resampled to the session's {} Hz", info.rate.hz(), rate.hz()));
     }
     for (c, overview) in (1..=channels).zip(overviews) {
         write_overview(&overview_path(folder, c), &overview.finish())?;
     }
-    Ok(Prepared { info, frames })
+    Ok(Prepared { info, frames, resampled })
 }

@@ -4,13 +4,15 @@
 use crate::riff::{
     BEXT_TIME_REFERENCE, Coding, GUID_TAIL, SIZE_IN_DS64, TAG_EXTENSIBLE, TAG_FLOAT, TAG_PCM, u16_at, u32_at, u64_at,
 };
-use crate::{AudioInfo, MediaError};
+use crate::{AudioInfo, MediaError, Stop};
 use marea_core::units::SampleRate;
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
 const BLOCK_FRAMES: usize = 16_384;
+/// Chunks looked at: a recorder writes fewer than twenty, and what follows the samples is seldom needed.
+const MAX_CHUNKS: usize = 4_096;
 /// No header chunk that is kept in memory needs more; `bext` with history is cut there.
 const MAX_HEADER_CHUNK: u64 = 4_096;
 
@@ -32,7 +34,7 @@ struct Format {
 
 impl WavReader {
     /// Walks the chunks up to the samples (and past them, when `bext` comes later).
-    pub fn open(path: &Path) -> Result<(AudioInfo, Self), MediaError> {
+    pub fn open(path: &Path, stop: &Stop) -> Result<(AudioInfo, Self), MediaError> {
         let mut file = BufReader::with_capacity(1 << 18, File::open(path)?);
         let file_len = file.get_ref().metadata()?.len();
         let mut head = [0u8; 12];
@@ -40,11 +42,29 @@ impl WavReader {
         let wide = &head[..4] != b"RIFF";
         let (mut format, mut data, mut time_reference, mut ds64_data) = (None, None, None, None);
         let mut notes = Vec::new();
-        let mut at = 12u64;
+        let (mut at, mut here) = (12u64, 12u64);
+        let mut chunks = 0;
         while at + 8 <= file_len {
-            file.seek(SeekFrom::Start(at))?;
+            if stop.asked() {
+                return Err(MediaError::Stopped);
+            }
+            chunks += 1;
+            if chunks > MAX_CHUNKS {
+                if data.is_none() || format.is_none() {
+                    return Err(MediaError::Malformed(format!(
+                        "it has more than {MAX_CHUNKS} chunks and no sound among them"
+                    )));
+                }
+                notes.push(format!("has more than {MAX_CHUNKS} chunks; what follows was not looked at"));
+                break;
+            }
+            // Relative, so that what is in memory already is not read again.
+            file.seek_relative(
+                i64::try_from(at - here).map_err(|_| MediaError::Malformed("a chunk is too long".into()))?,
+            )?;
             let mut h = [0u8; 8];
             file.read_exact(&mut h)?;
+            here = at + 8;
             let id: [u8; 4] = [h[0], h[1], h[2], h[3]];
             let mut size = u64::from(u32_at(&h, 4));
             if &id == b"data" {
@@ -56,7 +76,11 @@ impl WavReader {
                 let mut body = vec![0u8; usize::try_from(size.min(MAX_HEADER_CHUNK)).unwrap_or(0)];
                 let got = read_up_to(&mut file, &mut body)?;
                 body.truncate(got);
+                here += got as u64;
                 match &id {
+                    b"fmt " if format.is_some() => {
+                        notes.push("has a second description of its format (fmt chunk), which was left aside".into());
+                    }
                     b"fmt " => format = Some(parse_format(&body)?),
                     b"ds64" if body.len() >= 24 => ds64_data = Some(u64_at(&body, 8)),
                     b"bext" if body.len() >= BEXT_TIME_REFERENCE + 8 => {

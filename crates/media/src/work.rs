@@ -98,6 +98,11 @@ pub fn write_overview(path: &Path, overview: &Overview) -> io::Result<()> {
     out.into_inner().map_err(|e| e.into_error())?.sync_all()
 }
 
+/// Length in bytes of the overview of a channel of `frames` frames.
+pub fn overview_bytes(frames: i64) -> u64 {
+    overview_range(frames, marea_core::measure::overview::LEVELS, 0, 0).0
+}
+
 /// Where points `from .. from+count` of a level lie in an overview file of a channel of `frames` frames: byte offset and
 /// number of points that exist.
 pub fn overview_range(frames: i64, level: usize, from: usize, count: usize) -> (u64, usize) {

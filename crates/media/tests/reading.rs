@@ -256,3 +256,73 @@ fn damaged_files_never_break_the_reader() {
     }
     assert!(read > 300, "only {read} were read: the corpus tests nothing");
 }
+
+/// Half a million empty chunks in four megabytes, before the sound and after it: given up, or read, at once.
+#[test]
+fn endless_rows_of_chunks_are_given_up() {
+    let empty: Vec<u8> = b"junk\0\0\0\0".repeat(500_000);
+    let before = riff(&[empty.clone(), chunk(b"fmt ", &fmt(1, 1, 48_000, 16)), chunk(b"data", &[0, 0x40])]);
+    let said = error(&before).to_string();
+    assert!(said.contains("chunks") && said.contains("no sound"), "{said}");
+    let after = riff(&[chunk(b"fmt ", &fmt(1, 1, 48_000, 16)), chunk(b"data", &[0, 0x40]), empty.clone()]);
+    let (info, sound) = read_all(&file(&after).1).unwrap();
+    assert_eq!(sound, [[0.5]]);
+    assert!(info.notes[0].contains("chunks"), "{:?}", info.notes);
+    let mut rows = b"FORM\0\0\0\0AIFF".to_vec();
+    rows.extend(empty);
+    assert!(error(&rows).to_string().contains("COMM"));
+}
+
+/// Whoever asks to stop is heard before the next chunk and the next block.
+#[test]
+fn reading_stops_when_it_is_asked_to() {
+    use marea_media::Stop;
+    let bytes = simple(1, 1, 48_000, 16, &[0; 400_000]);
+    let (_keep, path) = file(&bytes);
+    let stop = Stop::default();
+    let mut reader = AudioReader::open_until(&path, stop.clone()).unwrap();
+    let mut block = Vec::new();
+    reader.next_block(&mut block).unwrap();
+    assert!(!block.is_empty());
+    stop.ask();
+    assert!(matches!(reader.next_block(&mut block), Err(MediaError::Stopped)));
+    assert!(matches!(AudioReader::open_until(&path, stop.clone()), Err(MediaError::Stopped)));
+    // Also inside the library that reads AIFF.
+    let (_keep, path) = file(&aiff(1, 2, 16, None, &[0x40, 0, 0xC0, 0]));
+    assert!(matches!(AudioReader::open_until(&path, stop), Err(MediaError::Stopped)));
+    assert_eq!(AudioReader::open(&path).unwrap().info().channels, 1);
+}
+
+/// The library reserves memory for all channels a header claims, and fails at 65 535: it never sees such a file.
+#[test]
+fn more_channels_than_are_read_never_reach_the_library() {
+    assert_eq!(read_all(&file(&aiff(1, 2, 16, None, &[0x40, 0, 0xC0, 0])).1).unwrap().1, [[0.5, -0.5]]);
+    for channels in [0, 17, 65_535] {
+        assert!(
+            matches!(error(&aiff(channels, 2, 16, None, &[0x40, 0, 0xC0, 0])), MediaError::Channels(n) if n == channels)
+        );
+    }
+}
+
+/// The first description of the format holds; a second one, after the samples, is told and left aside.
+#[test]
+fn a_second_format_changes_nothing() {
+    let bytes = riff(&[
+        chunk(b"fmt ", &fmt(1, 1, 48_000, 16)),
+        chunk(b"data", &[0, 0x40, 0, 0xC0]),
+        chunk(b"fmt ", &fmt(1, 2, 8_000, 8)),
+    ]);
+    let (info, sound) = read_all(&file(&bytes).1).unwrap();
+    assert_eq!((sound, info.rate.hz()), (vec![vec![0.5, -0.5]], 48_000));
+    assert!(info.notes.iter().any(|n| n.contains("second")), "{:?}", info.notes);
+}
+
+/// Numbers that no sound reaches are silence, and counted; whole numbers of 32 bits kept as floats are sound.
+#[test]
+fn samples_beyond_all_sound_are_silence() {
+    let data: Vec<u8> = [1e19f32, -3.0e38, 2_147_483_648.0, f32::NAN].iter().flat_map(|v| v.to_le_bytes()).collect();
+    let (info, sound) = read_all(&file(&simple(3, 1, 48_000, 32, &data)).1).unwrap();
+    assert_eq!(sound, [[0.0, 0.0, 2_147_483_648.0, 0.0]]);
+    assert!(info.notes.iter().any(|n| n.starts_with("2 samples are larger")), "{:?}", info.notes);
+    assert!(info.notes.iter().any(|n| n.starts_with("1 samples are no finite")), "{:?}", info.notes);
+}

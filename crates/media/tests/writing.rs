@@ -5,6 +5,7 @@ mod common;
 use marea_core::measure::overview::{LEVELS, frames_a_point};
 use marea_core::signal::Source;
 use marea_core::units::SampleRate;
+use marea_media::Stop;
 use marea_media::prepare::{PrepareError, channel_path, overview_path, prepare};
 use marea_media::read_all;
 use marea_media::work::{WorkFile, overview_range};
@@ -131,9 +132,10 @@ fn working_copies_at_the_same_and_at_another_rate() {
     let (_keep, path, _) = write(WriteSpec::new(rate(44_100), 2, Depth::Float32), &both);
     for (to, frames) in [(44_100u64, 44_100i64), (48_000, 48_000)] {
         let folder = tempfile::tempdir().unwrap();
-        let made = prepare(&path, folder.path(), rate(to), &mut |p| (0.0..=1.0).contains(&p)).unwrap();
+        let made =
+            prepare(&path, folder.path(), rate(to), &Stop::default(), &mut |p| (0.0..=1.0).contains(&p)).unwrap();
         assert_eq!(made.frames, frames);
-        assert_eq!(made.info.notes.iter().any(|n| n.contains("resampled")), to == 48_000);
+        assert_eq!(made.notes().iter().any(|n| n.contains("resampled")), to == 48_000);
         let file = WorkFile::open(&channel_path(folder.path(), 2)).unwrap();
         assert_eq!(file.frames(), frames);
         let mut got = vec![0f32; 1_000];
@@ -158,8 +160,11 @@ fn working_copies_at_the_same_and_at_another_rate() {
 fn preparing_stops_when_asked_and_refuses_nothing() {
     let (_keep, path, _) = write(WriteSpec::new(rate(48_000), 2, Depth::Int24), &[0.0; 100_000]);
     let folder = tempfile::tempdir().unwrap();
-    assert!(matches!(prepare(&path, folder.path(), rate(48_000), &mut |_| false), Err(PrepareError::Stopped)));
+    assert!(matches!(
+        prepare(&path, folder.path(), rate(48_000), &Stop::default(), &mut |_| false),
+        Err(PrepareError::Stopped)
+    ));
     let (_keep, path, _) = write(WriteSpec::new(rate(48_000), 2, Depth::Int24), &[]);
-    let said = prepare(&path, folder.path(), rate(48_000), &mut |_| true).unwrap_err().to_string();
+    let said = prepare(&path, folder.path(), rate(48_000), &Stop::default(), &mut |_| true).unwrap_err().to_string();
     assert!(said.contains("no sound"), "{said}");
 }

@@ -6,7 +6,7 @@
 mod advice;
 mod cost;
 mod latency;
-mod plain;
+pub mod plain;
 mod polarity;
 pub mod repair;
 mod setup;

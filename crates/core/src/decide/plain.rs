@@ -5,6 +5,7 @@ use super::{Case, Finding, Kind, Proposal, Severity, Side};
 use crate::measure::Verdict;
 use crate::measure::consistent::middle;
 use crate::measure::session::Role;
+use crate::measure::survey::Facts;
 
 /// Under this a track is silent, in dBFS.
 const SILENT_DB: f64 = -90.0;
@@ -23,7 +24,7 @@ const LENGTH_S: f64 = 0.05;
 const DISPLACED_S: f64 = 0.05;
 
 /// Findings a track.
-pub fn findings(case: &Case) -> Vec<Finding> {
+pub(super) fn findings(case: &Case) -> Vec<Finding> {
     let mut found = Vec::new();
     let facts = &case.table.facts;
     let mut levels: Vec<f64> = facts.iter().map(|f| f.loud_db).filter(|l| *l > SILENT_DB).collect();
@@ -33,13 +34,7 @@ pub fn findings(case: &Case) -> Vec<Finding> {
     for (m, f) in facts.iter().enumerate() {
         let name = case.label(m);
         if f.loud_db <= SILENT_DB {
-            found.push(plain(
-                Kind::Dead,
-                vec![m],
-                Severity::Fault,
-                format!("{name} is silent from beginning to end."),
-                "Look for another take of it.",
-            ));
+            found.push(dead(&name, m));
             continue;
         }
         if f.loud_db < usual - QUIET_DB {
@@ -51,38 +46,7 @@ pub fn findings(case: &Case) -> Vec<Finding> {
                 "Check its gain; a microphone that hears nothing may be dead.",
             ));
         }
-        if f.clipped > 0 {
-            found.push(plain(
-                Kind::Clipped,
-                vec![m],
-                Severity::Caution,
-                format!("{name} is clipped in {} places, at {:.1} dBFS.", f.clipped, 20.0 * f.peak.log10()),
-                "Clipped tops bend the measurement little; listen to them.",
-            ));
-        }
-        if f.offset.abs() > OFFSET {
-            found.push(plain(
-                Kind::DcOffset,
-                vec![m],
-                Severity::Caution,
-                format!("{name} carries a constant offset of {:.2} % of full scale.", f.offset * 100.0),
-                "A high-pass filter takes it out.",
-            ));
-        }
-        let own = f.loud_db - f.floor_db;
-        let stands = f.floor_spread_db < STEADY_DB;
-        if own < NOISY_DB && own < span - NOISY_DB && f.floor_db > -50.0 && stands {
-            found.push(plain(
-                Kind::Noisy,
-                vec![m],
-                Severity::Caution,
-                format!(
-                    "The noise of {name} lies only {own:.0} dB under its loud passages, at {:.0} dBFS.",
-                    f.floor_db
-                ),
-                "Measurements on it count for less.",
-            ));
-        }
+        found.extend(by_itself(&name, m, f, span));
         if let Some(speed) = case.table.speeds[m] {
             found.push(plain(
                 Kind::WrongRate,
@@ -108,6 +72,68 @@ pub fn findings(case: &Case) -> Vec<Finding> {
     found
 }
 
+fn dead(name: &str, m: usize) -> Finding {
+    plain(
+        Kind::Dead,
+        vec![m],
+        Severity::Fault,
+        format!("{name} is silent from beginning to end."),
+        "Look for another take of it.",
+    )
+}
+
+/// Clipping, a constant offset and noise of one track. `span_db`: how far the session's loud passages usually lie over its floor.
+fn by_itself(name: &str, m: usize, f: &Facts, span_db: f64) -> Vec<Finding> {
+    let mut found = Vec::new();
+    if f.clipped > 0 {
+        found.push(plain(
+            Kind::Clipped,
+            vec![m],
+            Severity::Caution,
+            format!("{name} is clipped in {} places, at {:.1} dBFS.", f.clipped, 20.0 * f.peak.log10()),
+            "Clipped tops bend the measurement little; listen to them.",
+        ));
+    }
+    if f.offset.abs() > OFFSET {
+        found.push(plain(
+            Kind::DcOffset,
+            vec![m],
+            Severity::Caution,
+            format!("{name} carries a constant offset of {:.2} % of full scale.", f.offset * 100.0),
+            "A high-pass filter takes it out.",
+        ));
+    }
+    let own = f.loud_db - f.floor_db;
+    let stands = f.floor_spread_db < STEADY_DB;
+    if own < NOISY_DB && own < span_db - NOISY_DB && f.floor_db > -50.0 && stands {
+        found.push(plain(
+            Kind::Noisy,
+            vec![m],
+            Severity::Caution,
+            format!("The noise of {name} lies only {own:.0} dB under its loud passages, at {:.0} dBFS.", f.floor_db),
+            "Measurements on it count for less.",
+        ));
+    }
+    found
+}
+
+/// What is plainly wrong with recordings, each looked at by itself: silence, clipping, a constant offset, noise. Track numbers of
+/// the findings count the given names. Noise is *likely* only: nothing tells what is usual for the session.
+pub fn of_files<'a>(files: impl IntoIterator<Item = (&'a str, &'a Facts)>) -> Vec<Finding> {
+    let mut found = Vec::new();
+    for (m, (name, f)) in files.into_iter().enumerate() {
+        if f.loud_db <= SILENT_DB {
+            found.push(dead(name, m));
+            continue;
+        }
+        found.extend(by_itself(name, m, f, f64::INFINITY));
+    }
+    for f in found.iter_mut().filter(|f| f.kind == Kind::Noisy) {
+        f.verdict = Verdict::Likely;
+    }
+    found
+}
+
 fn plain(kind: Kind, tracks: Vec<usize>, severity: Severity, text: String, advice: &str) -> Finding {
     Finding {
         kind,
@@ -125,7 +151,6 @@ fn plain(kind: Kind, tracks: Vec<usize>, severity: Severity, text: String, advic
     }
 }
 
-/// Nothing of the others in it, nor of it in the others.
 /// Does it share an arrival with any other track?
 fn meets(case: &Case, m: usize) -> bool {
     case.table.rows.iter().any(|r| {
@@ -135,6 +160,7 @@ fn meets(case: &Case, m: usize) -> bool {
     })
 }
 
+/// Nothing of the others in it, nor of it in the others.
 fn unrelated(case: &Case, m: usize) -> Option<Finding> {
     let electric = matches!(case.tracks[m].role, Role::Direct | Role::Print | Role::Rendered);
     // Channels of one surround recording count as a set: low effects alone meet nobody.

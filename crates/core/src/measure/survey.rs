@@ -82,7 +82,7 @@ impl Survey {
         let hops = index(total) / hop + 1;
         let (mut full, mut bright) = (Vec::with_capacity(hops), Vec::with_capacity(hops));
         let (mut peak, mut sum) = (0f32, 0f64);
-        let mut ceiling = Ceiling::default();
+        let mut ceilings = Ceilings::default();
         let mut at = 0;
         while at < total {
             if at % (hop * BLOCK * 8) as i64 == 0 && !progress(at as f64 / total as f64) {
@@ -98,7 +98,7 @@ impl Survey {
                 sum += f64::from(sums.total);
                 peak = peak.max(sums.largest);
                 if sums.largest >= CLIPS_FROM {
-                    ceiling.feed(&part[1..]);
+                    ceilings.feed(&part[1..]);
                 }
             }
             block[0] = block[have];
@@ -120,7 +120,7 @@ impl Survey {
             floor_db: level(full.floor()),
             floor_spread_db: level(slow.floor()) - level(slow.percentile(LOWEST)),
             offset: if total > 0 { sum / total as f64 } else { 0.0 },
-            clipped: ceiling.places(peak),
+            clipped: ceilings.places(peak),
         };
         Ok(Self { bright, full, slow, onsets, loud, facts })
     }
@@ -131,34 +131,51 @@ const SLOW: usize = 8;
 /// Under −6 dBFS a flat top is more likely the top of a slow wave.
 const CLIPS_FROM: f32 = 0.5;
 
-/// Counts flat tops. Clipping in an earlier stage may sit under full scale, so runs are kept by their height.
+/// A side whose flat tops lie this much under the peak is not clipped: the rails of 8-bit files differ by less.
+const OTHER_RAIL: f32 = 0.99;
+
+/// Counts flat tops on either side of zero: the two rails of integer files are not equally far from it, and a stage may clip
+/// only one side.
+#[derive(Default)]
+struct Ceilings {
+    above: Ceiling,
+    below: Ceiling,
+}
+
+impl Ceilings {
+    fn feed(&mut self, chunk: &[f32]) {
+        for &v in chunk {
+            self.above.feed(v);
+            self.below.feed(-v);
+        }
+    }
+
+    fn places(&self, peak: f32) -> u32 {
+        let of = |side: &Ceiling| if side.height < (peak * OTHER_RAIL).max(CLIPS_FROM) { 0 } else { side.places };
+        of(&self.above).saturating_add(of(&self.below))
+    }
+}
+
+/// Flat tops of one side. Clipping in an earlier stage may sit under full scale, so runs are kept by their height.
 #[derive(Default)]
 struct Ceiling {
     height: f32,
     places: u32,
     run: u32,
-    last: f32,
 }
 
 impl Ceiling {
-    fn feed(&mut self, chunk: &[f32]) {
-        for &v in chunk {
-            if v.abs() > self.height * ABOVE {
-                // A new ceiling: what was flat below it was not the ceiling.
-                (self.height, self.places, self.run) = (v.abs(), 0, 1);
-            } else if v.abs() * ABOVE >= self.height && (self.run == 0 || v.signum() == self.last.signum()) {
-                self.run += 1;
-                if self.run == CLIPPED_RUN {
-                    self.places += 1;
-                }
-            } else {
-                self.run = 0;
+    fn feed(&mut self, v: f32) {
+        if v > self.height * ABOVE {
+            // A new ceiling: what was flat below it was not the ceiling.
+            (self.height, self.places, self.run) = (v, 0, 1);
+        } else if v > 0.0 && v * ABOVE >= self.height {
+            self.run += 1;
+            if self.run == CLIPPED_RUN {
+                self.places = self.places.saturating_add(1);
             }
-            self.last = v;
+        } else {
+            self.run = 0;
         }
-    }
-
-    fn places(&self, peak: f32) -> u32 {
-        if self.height < peak || peak < CLIPS_FROM { 0 } else { self.places }
     }
 }

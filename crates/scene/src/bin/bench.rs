@@ -11,6 +11,7 @@ use marea_core::render::{Mix, TrackRenderer, Voice};
 use marea_core::signal::{Placed, Source};
 use marea_core::units::SampleRate;
 use marea_media::AudioReader;
+use marea_media::Stop;
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
@@ -116,7 +117,7 @@ fn main() -> Done {
     for (i, p) in pair.iter().enumerate() {
         let place = folder.join(format!("w{i}"));
         std::fs::create_dir_all(&place)?;
-        prepare(p, &place, rate, &mut |_| true)?;
+        prepare(p, &place, rate, &Stop::default(), &mut |_| true)?;
         sources.push(WorkFile::open(&channel_path(&place, 1))?);
     }
     let placed = |i: usize| Placed { source: &sources[i] as &dyn Source, start: 0 };
@@ -194,7 +195,7 @@ fn copies(folder: &Path, set: &str, players: usize, most: usize, minutes: usize)
         repeat(&wav, plane, 48_000 * 60 * minutes)?;
         let of = place.join(format!("{i:02} {name}"));
         std::fs::create_dir_all(&of)?;
-        prepare(&wav, &of, rate, &mut |_| true)?;
+        prepare(&wav, &of, rate, &Stop::default(), &mut |_| true)?;
     }
     Ok(())
 }
