@@ -8,7 +8,7 @@ export const router = createRouter({
       path: '/sessions/:session',
       component: () => import('./frame/SessionFrame.vue'),
       children: [
-        { path: '', redirect: (to) => ({ name: 'check', params: to.params }) },
+        { path: '', redirect: (to) => ({ name: 'check', params: to.params, query: to.query }) },
         { path: 'recordings', name: 'recordings', component: () => import('./views/recordings/RecordingsView.vue') },
         { path: 'check', name: 'check', component: () => import('./views/check/CheckView.vue') },
         { path: 'align', name: 'align', component: () => import('./views/align/AlignView.vue') },
@@ -18,4 +18,9 @@ export const router = createRouter({
     },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./views/sessions/NowhereView.vue') },
   ],
+})
+
+// A session's own views name themselves once its name is known.
+router.afterEach((to) => {
+  if (to.params.session === undefined) document.title = to.name === 'sessions' ? 'Sessions – Marea' : 'Nothing here – Marea'
 })

@@ -7,12 +7,14 @@ mod write;
 
 use clap::Args;
 use marea_core::correct::{Correction, offset_for_lag};
+use marea_core::decide::{Kind, Severity, plain};
+use marea_core::measure::survey::Survey;
 use marea_core::measure::{PairMeasurement, PairOptions, Verdict, measure_pair};
 use marea_core::signal::Placed;
 use marea_core::units::SampleRate;
-use marea_media::AudioInfo;
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
+use marea_media::{AudioInfo, Stop};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
@@ -55,6 +57,9 @@ pub struct AlignArgs {
     /// Write 32-bit float instead of 24-bit integer.
     #[arg(long)]
     pub float: bool,
+    /// Replace files that are in the folder already. Recordings are never replaced.
+    #[arg(long)]
+    pub overwrite: bool,
     /// Begin all files at the earliest sound instead of the anchor's beginning, so that nothing is left out.
     #[arg(long)]
     pub keep_head: bool,
@@ -78,6 +83,38 @@ pub struct Report {
     pub anchor: String,
     /// One a channel, in the order of the files.
     pub tracks: Vec<TrackReport>,
+    /// What is plainly wrong with a file by itself.
+    pub findings: Vec<PlainReport>,
+    /// Every file with what is wrong with it as a file.
+    pub files: Vec<FileReport>,
+}
+
+/// A file and what was noticed when it was read.
+#[derive(Debug, Serialize)]
+pub struct FileReport {
+    /// Base name.
+    pub file: String,
+    /// What is wrong with it and how it was dealt with, in sentences.
+    pub notes: Vec<String>,
+}
+
+/// What is plainly wrong with a channel by itself.
+#[derive(Debug, Serialize)]
+pub struct PlainReport {
+    /// dead, clipped, dc-offset or noisy.
+    pub kind: Kind,
+    /// Base name.
+    pub file: String,
+    /// From 1.
+    pub channel: u16,
+    /// Severity.
+    pub severity: Severity,
+    /// Certainty.
+    pub verdict: Verdict,
+    /// In a sentence.
+    pub text: String,
+    /// What to do.
+    pub advice: String,
 }
 
 /// One channel in the report.
@@ -147,7 +184,7 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
     };
     let folder = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
     let rate = marea_media::AudioReader::open(&paths[anchor])
-        .map_err(|e| format!("{} {e}", base_name(&paths[anchor])))?
+        .map_err(|e| format!("{} {e}", paths[anchor].display()))?
         .info()
         .rate;
     let mut files: Vec<Loaded> = Vec::new();
@@ -188,7 +225,13 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
             });
         }
     }
-    let report = Report { sample_rate_hz: rate.hz(), anchor: files[anchor].name.clone(), tracks };
+    let report = Report {
+        sample_rate_hz: rate.hz(),
+        anchor: files[anchor].name.clone(),
+        tracks,
+        findings: plain_findings(&files, rate)?,
+        files: file_reports(&files),
+    };
     Ok(Checked { report, files, rate, anchor, _folder: folder })
 }
 
@@ -196,14 +239,60 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
 fn load(path: &Path, place: &Path, rate: SampleRate) -> Result<Loaded, String> {
     let name = base_name(path);
     std::fs::create_dir(place).map_err(|e| e.to_string())?;
-    let made = prepare(path, place, rate, &mut |_| true).map_err(|e| format!("{name} {e}"))?;
-    for note in &made.info.notes {
-        eprintln!("{name}: {note}");
+    let made =
+        prepare(path, place, rate, &Stop::default(), &mut |_| true).map_err(|e| format!("{} {e}", path.display()))?;
+    for note in made.notes() {
+        eprintln!("{}: {note}", path.display());
     }
     let channels = (1..=made.info.channels)
         .map(|c| WorkFile::open(&channel_path(place, c)).map_err(|e| format!("{name}: {e}")))
         .collect::<Result<Vec<_>, _>>()?;
     Ok(Loaded { path: path.to_path_buf(), name, info: made.info, channels, start: 0 })
+}
+
+/// What is plainly wrong with each channel by itself.
+fn plain_findings(files: &[Loaded], rate: SampleRate) -> Result<Vec<PlainReport>, String> {
+    let mut of = Vec::new();
+    for file in files {
+        for (source, channel) in file.channels.iter().zip(1u16..) {
+            let label =
+                if file.channels.len() > 1 { format!("{}, channel {channel},", file.name) } else { file.name.clone() };
+            let survey = Survey::measure(&Placed { source, start: 0 }, rate, &mut |_| true)
+                .map_err(|e| format!("{}: {e}", file.path.display()))?;
+            of.push((label, survey.facts, &file.name, channel));
+        }
+    }
+    let found = plain::of_files(of.iter().map(|(label, facts, ..)| (label.as_str(), facts)));
+    Ok(found
+        .into_iter()
+        .map(|f| {
+            let (_, _, file, channel) = &of[f.tracks[0]];
+            PlainReport {
+                kind: f.kind,
+                file: (*file).clone(),
+                channel: *channel,
+                severity: f.severity,
+                verdict: f.verdict,
+                text: f.text,
+                advice: f.advice,
+            }
+        })
+        .collect())
+}
+
+fn file_reports(files: &[Loaded]) -> Vec<FileReport> {
+    files.iter().map(|f| FileReport { file: f.name.clone(), notes: f.info.notes.clone() }).collect()
+}
+
+/// Was anything wrong with a file itself?
+fn any_noted(files: &[Loaded]) -> bool {
+    files.iter().any(|f| !f.info.notes.is_empty())
+}
+
+fn print_plain(found: &[PlainReport]) {
+    for f in found {
+        say!("{}: {} {}", format!("{:?}, {:?}", f.severity, f.verdict).to_lowercase(), f.text, f.advice);
+    }
 }
 
 /// Files with time stamps stand where their stamps say, relative to the anchor.
@@ -236,14 +325,14 @@ fn anchor_report(file: &Loaded, channel: u16) -> TrackReport {
 }
 
 fn print_table(report: &Report) {
-    println!("anchor: {} ({} Hz)", report.anchor, report.sample_rate_hz);
+    say!("anchor: {} ({} Hz)", report.anchor, report.sample_rate_hz);
     for t in &report.tracks {
         let lag = t.lag_samples.map_or("-".into(), |l| {
             format!("{l:.2} samples ({:.3} ms)", l * 1_000.0 / f64::from(report.sample_rate_hz))
         });
         let polarity = if t.invert { "inverted" } else { "upright" };
         let verdict = format!("{:?}", t.verdict).to_lowercase();
-        println!("{} [{}]: {lag}, {polarity} - {verdict}, {} hits; {}", t.file, t.channel, t.hits, t.reason);
+        say!("{} [{}]: {lag}, {polarity} - {verdict}, {} hits; {}", t.file, t.channel, t.hits, t.reason);
     }
 }
 
@@ -260,11 +349,13 @@ pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
     }
     let checked = check(args)?;
     if args.json {
-        println!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
+        say!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
     } else {
         print_table(&checked.report);
+        print_plain(&checked.report.findings);
     }
-    Ok(Outcome::Clean)
+    let clean = checked.report.findings.is_empty() && !any_noted(&checked.files);
+    Ok(if clean { Outcome::Clean } else { Outcome::Findings })
 }
 
 /// `marea align`. Every file keeps its name (with `.wav`), its channels, and begins where the anchor begins.
@@ -303,10 +394,10 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
     let description = |name: &str| format!("{name}, aligned to {}", checked.report.anchor);
     write::write_all(&plan, &checked.files[checked.anchor], checked.rate, args, &description)?;
     if args.check.json {
-        println!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
+        say!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
     } else {
         print_table(&checked.report);
-        println!("{} aligned files in {}", checked.files.len(), args.out.display());
+        say!("{} aligned files in {}", checked.files.len(), args.out.display());
     }
     Ok(())
 }

@@ -41,7 +41,7 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
         .await?;
     for (order, (path, sha256, bytes)) in (crate::jobs::now_ms()..).zip(files) {
         let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
-        w.store.keep(&path, &w.store.recording(&sha256))?;
+        w.store.keep_recording(&path, &sha256)?;
         sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)")
             .bind(&sha256)
             .bind(bytes)

@@ -21,6 +21,9 @@ pub enum ServerError {
     /// No room on the disk.
     #[error("the disk is full: {0}")]
     DiskFull(String),
+    /// No room on the database's disk.
+    #[error("the disk of the database is full; nothing was changed. Make room, then try again")]
+    DatabaseFull(#[source] sqlx::Error),
     /// The database cannot be reached or refused.
     #[error("the database cannot be reached at the moment; nothing was changed, try again shortly")]
     Database(#[source] sqlx::Error),
@@ -39,9 +42,23 @@ impl From<sqlx::Error> for ServerError {
     fn from(e: sqlx::Error) -> Self {
         match e {
             sqlx::Error::RowNotFound => Self::NotFound("row"),
+            other if is_full(&other) => {
+                crate::db::note_full();
+                Self::DatabaseFull(other)
+            }
             other => Self::Database(other),
         }
     }
+}
+
+/// MariaDB's numbers for a disk that is full (ER_ERROR_ON_WRITE, ER_DISK_FULL, ER_RECORD_FILE_FULL, ER_TEMP_FILE_WRITE_FAILURE).
+const FULL: [u16; 4] = [1026, 1021, 1114, 1878];
+
+fn is_full(e: &sqlx::Error) -> bool {
+    let numbered = |d: &dyn sqlx::error::DatabaseError| {
+        d.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>().map(sqlx::mysql::MySqlDatabaseError::number)
+    };
+    e.as_database_error().and_then(numbered).is_some_and(|n| FULL.contains(&n))
 }
 
 impl From<serde_json::Error> for ServerError {
@@ -57,21 +74,35 @@ impl From<actix_web::error::BlockingError> for ServerError {
 }
 
 /// What a client gets with every status from 400 on.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, ToSchema)]
 pub struct ErrorBody {
     /// Stable, for programs.
-    pub code: &'static str,
+    pub code: String,
     /// A sentence, for people.
     pub message: String,
 }
 
 impl ServerError {
+    /// What a request gets that waited for a computation.
+    pub fn of_job(e: crate::jobs::JobError) -> Self {
+        match e {
+            crate::jobs::JobError::Server(e) => e,
+            e => Self::Conflict(e.to_string()),
+        }
+    }
+
+    /// Stable, for programs.
+    pub fn code(&self) -> &'static str {
+        self.parts().1
+    }
+
     fn parts(&self) -> (StatusCode, &'static str) {
         match self {
             Self::NotFound(_) => (StatusCode::NOT_FOUND, "not_found"),
             Self::Invalid(_) => (StatusCode::UNPROCESSABLE_ENTITY, "invalid"),
             Self::Conflict(_) => (StatusCode::CONFLICT, "conflict"),
             Self::DiskFull(_) => (StatusCode::INSUFFICIENT_STORAGE, "disk_full"),
+            Self::DatabaseFull(_) => (StatusCode::INSUFFICIENT_STORAGE, "database_full"),
             Self::Database(_) => (StatusCode::SERVICE_UNAVAILABLE, "database_unreachable"),
             Self::Store(_) | Self::Read(_) => (StatusCode::INTERNAL_SERVER_ERROR, "store"),
             Self::Internal(_) => (StatusCode::INTERNAL_SERVER_ERROR, "internal"),
@@ -89,7 +120,7 @@ impl ResponseError for ServerError {
         if status.is_server_error() {
             tracing::error!(cause = ?self, "request failed");
         }
-        HttpResponse::build(status).json(ErrorBody { code, message: sentence(&self.to_string()) })
+        HttpResponse::build(status).json(ErrorBody { code: code.into(), message: sentence(&self.to_string()) })
     }
 }
 

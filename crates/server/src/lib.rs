@@ -2,16 +2,21 @@
 //!
 //! `main` binds and calls [`run::run`]; tests call the same with a listener of their own.
 
+#[macro_use]
+mod say;
+
 pub mod api;
 pub mod cli;
 pub mod db;
 pub mod demo;
 pub mod error;
 pub mod guard;
+pub mod intake;
 pub mod jobs;
 pub mod listen;
 pub mod names;
 pub mod run;
 pub mod settings;
 pub mod store;
+pub mod verify;
 pub mod web;

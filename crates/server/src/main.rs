@@ -2,7 +2,8 @@
 
 use clap::{Parser, Subcommand};
 use marea_server::settings::Settings;
-use marea_server::{api, cli, run};
+use marea_server::{api, cli, run, say, verify};
+use std::io::IsTerminal;
 use std::net::TcpListener;
 use std::process::ExitCode;
 use tokio::signal::unix::{SignalKind, signal};
@@ -25,8 +26,23 @@ enum Command {
     Check(cli::CheckArgs),
     /// Write aligned copies of files.
     Align(cli::AlignArgs),
+    /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
+    Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
     Openapi,
+    /// Carry one job out; the server calls this.
+    #[command(hide = true)]
+    Work(WorkArgs),
+}
+
+#[derive(clap::Args)]
+struct WorkArgs {
+    #[command(flatten)]
+    settings: Settings,
+    #[arg(long)]
+    job: uuid::Uuid,
+    #[arg(long)]
+    worker: uuid::Uuid,
 }
 
 fn main() -> ExitCode {
@@ -38,8 +54,16 @@ fn main() -> ExitCode {
             Err(e) => Err(e),
         },
         Command::Align(args) => cli::run_align(&args),
-        Command::Openapi => {
-            api::description().to_pretty_json().map(|text| println!("{text}")).map_err(|e| e.to_string())
+        Command::Openapi => api::description().to_pretty_json().map(|text| say!("{text}")).map_err(|e| e.to_string()),
+        Command::Verify(args) => match on_runtime(verify::run(&args)) {
+            Ok(cli::Outcome::Findings) => return ExitCode::from(1),
+            Ok(cli::Outcome::Clean) => Ok(()),
+            Err(e) => Err(e),
+        },
+        Command::Work(args) => {
+            private_files();
+            log(&args.settings);
+            on_runtime(run::one_job(args.settings, args.job, args.worker))
         }
     };
     match done {
@@ -51,15 +75,32 @@ fn main() -> ExitCode {
     }
 }
 
-fn serve(settings: Settings) -> Result<(), String> {
+/// What the server writes is for its own account only.
+fn private_files() {
+    rustix::process::umask(rustix::fs::Mode::from_raw_mode(0o077));
+}
+
+fn on_runtime<T>(work: impl Future<Output = Result<T, String>>) -> Result<T, String> {
+    actix_web::rt::System::new().block_on(work)
+}
+
+fn log(settings: &Settings) {
     let filter =
         EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info,sqlx=warn,tracing_actix_web=warn"));
-    let log = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr);
+    let log = tracing_subscriber::fmt()
+        .with_env_filter(filter)
+        .with_ansi(std::io::stderr().is_terminal())
+        .with_writer(std::io::stderr);
     if settings.log_json {
         log.json().init();
     } else {
         log.compact().init();
     }
+}
+
+fn serve(settings: Settings) -> Result<(), String> {
+    private_files();
+    log(&settings);
     let listener =
         TcpListener::bind(("127.0.0.1", settings.port)).map_err(|e| format!("port {}: {e}", settings.port))?;
     let address = listener.local_addr().map_err(|e| e.to_string())?;
@@ -76,8 +117,11 @@ fn serve(settings: Settings) -> Result<(), String> {
             }
             let _ = end.send(true);
         });
-        run::run(listener, settings, ended, || println!("Marea is at http://{address}/"))
-            .await
-            .map_err(|e| e.to_string())
+        let served = run::run(listener, settings, ended, || say!("Marea is at http://{address}/")).await;
+        if served.is_ok() {
+            // Computations that do not listen end here: what they made is kept by name only once it is whole.
+            std::process::exit(0);
+        }
+        served.map_err(|e| e.to_string())
     })
 }

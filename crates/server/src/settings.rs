@@ -24,6 +24,9 @@ pub struct Settings {
     /// Load the demo session when it is not there.
     #[arg(long, env = "MAREA_DEMO")]
     pub demo: bool,
+    /// The program that carries a job out alone; this one, when it is not named.
+    #[arg(skip)]
+    pub program: Option<PathBuf>,
     /// Log as JSON lines.
     #[arg(long, env = "MAREA_LOG_JSON")]
     pub log_json: bool,

@@ -1,12 +1,17 @@
-//! Files on disk: recordings by their SHA-256, working copies, deliveries. Everything is written beside its place and
-//! moved there in one step, so that a half file is never taken for a whole one.
+//! Files on disk: recordings by their SHA-256, working copies, deliveries, and what is still on its way. Everything is written
+//! beside its place and moved there in one step, so that a half file is never taken for a whole one. Nobody but the owner of
+//! the process may look into it.
 
 use crate::error::ServerError;
+use fs2::FileExt;
 use marea_core::units::SampleRate;
+use marea_media::Stop;
 use marea_media::prepare::{PrepareError, Prepared, channel_path, overview_path, prepare};
-use marea_media::work::WorkFile;
-use std::fs;
+use marea_media::work::{WorkFile, overview_bytes};
+use std::fs::{self, File, Permissions};
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
 use uuid::Uuid;
 
 /// The store's folder.
@@ -14,40 +19,127 @@ use uuid::Uuid;
 pub struct Store {
     root: PathBuf,
     keep_free_bytes: u64,
+    parts: Arc<Parts>,
+    /// One working copy is made anew at a time: several listeners may miss the same one.
+    making: Arc<Mutex<()>>,
+}
+
+/// Where this process keeps what is unfinished. A lock held on a file beside it says that the process lives.
+#[derive(Debug)]
+struct Parts {
+    folder: PathBuf,
+    lock: PathBuf,
+    _held: File,
+}
+
+impl Drop for Parts {
+    fn drop(&mut self) {
+        remove(&self.folder);
+        remove(&self.lock);
+    }
+}
+
+impl Parts {
+    fn open(parts: &Path) -> std::io::Result<Self> {
+        forget_the_dead(parts)?;
+        let id = Uuid::now_v7().to_string();
+        let lock = parts.join(format!("{id}.lock"));
+        let held = File::create(&lock)?;
+        held.lock_exclusive()?;
+        let folder = parts.join(id);
+        fs::create_dir(&folder)?;
+        Ok(Self { folder, lock, _held: held })
+    }
+}
+
+/// Removes what killed processes left. Others that share the store hold their locks and keep theirs.
+fn forget_the_dead(parts: &Path) -> std::io::Result<()> {
+    for entry in fs::read_dir(parts)?.flatten() {
+        let path = entry.path();
+        if path.extension().is_some_and(|e| e == "lock") {
+            continue;
+        }
+        let lock = path.with_extension("lock");
+        let dead = match File::open(&lock) {
+            Ok(file) => FileExt::try_lock_exclusive(&file).is_ok(),
+            // Made before its lock could be; or by a version that had none: as old as an hour, nobody writes to it.
+            Err(_) => entry
+                .metadata()
+                .and_then(|m| m.modified())
+                .is_ok_and(|t| t.elapsed().is_ok_and(|age| age.as_secs() > 3_600)),
+        };
+        if dead {
+            remove(&path);
+            remove(&lock);
+        }
+    }
+    Ok(())
+}
+
+/// Makes a folder that only its owner may enter, also where it was open before.
+fn private(folder: &Path) -> std::io::Result<()> {
+    fs::create_dir_all(folder)?;
+    let open = fs::metadata(folder)?.permissions().mode() & 0o077 != 0;
+    if open {
+        fs::set_permissions(folder, Permissions::from_mode(0o700))?;
+        for entry in fs::read_dir(folder)?.flatten() {
+            let path = entry.path();
+            if path.is_dir() {
+                private(&path)?;
+            } else {
+                fs::set_permissions(&path, Permissions::from_mode(0o600))?;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Why a channel's working copy is not to be had. Reads on from the name of the track.
+#[derive(Debug, thiserror::Error)]
+pub enum Missing {
+    /// No recording either.
+    #[error("its recording is not in the store: bring the file in again")]
+    Recording,
+    /// The recording is shorter than it was.
+    #[error("its recording is damaged in the store ({0}): bring the file in again")]
+    Damaged(String),
+    /// The machine.
+    #[error("{0}")]
+    Io(#[from] std::io::Error),
+    /// It was asked to stop.
+    #[error("stopped on request")]
+    Stopped,
 }
 
 impl Store {
-    /// Opens or creates a store. Parts left behind by a killed process are removed once they are a day old (another
-    /// server may share the store).
+    /// Opens or creates a store. Parts left behind by killed processes are removed.
     ///
     /// # Errors
     /// As the machine says.
     pub fn open(root: &Path, keep_free_bytes: u64) -> std::io::Result<Self> {
-        for folder in ["recordings", "work", "deliveries", "parts"] {
-            fs::create_dir_all(root.join(folder))?;
+        private(root)?;
+        for folder in ["recordings", "work", "deliveries", "parts", "uploads"] {
+            private(&root.join(folder))?;
         }
-        let store = Self { root: root.canonicalize()?, keep_free_bytes };
-        for entry in fs::read_dir(store.root.join("parts"))?.flatten() {
-            let old = entry
-                .metadata()
-                .and_then(|m| m.modified())
-                .is_ok_and(|t| t.elapsed().is_ok_and(|a| a.as_secs() > 86_400));
-            if old {
-                remove(&entry.path());
-            }
-        }
-        Ok(store)
+        let root = root.canonicalize()?;
+        let parts = Arc::new(Parts::open(&root.join("parts"))?);
+        Ok(Self { root, keep_free_bytes, parts, making: Arc::default() })
     }
 
     /// A new path for something unfinished.
     pub fn part(&self) -> PathBuf {
-        self.root.join("parts").join(Uuid::now_v7().to_string())
+        self.parts.folder.join(Uuid::now_v7().to_string())
     }
 
     /// Where a recording lies.
     pub fn recording(&self, sha256: &[u8]) -> PathBuf {
         let name = hex::encode(sha256);
         self.root.join("recordings").join(&name[..2]).join(name)
+    }
+
+    /// Where a file lies that is still on its way.
+    pub fn upload(&self, id: Uuid) -> PathBuf {
+        self.root.join("uploads").join(id.to_string())
     }
 
     /// Where a recording's working copies at a rate lie.
@@ -86,7 +178,7 @@ impl Store {
             return Ok(());
         }
         if let Some(folder) = place.parent() {
-            fs::create_dir_all(folder)?;
+            private(folder)?;
         }
         match fs::rename(part, place) {
             // Somebody else was faster with the same content.
@@ -98,7 +190,23 @@ impl Store {
         }
     }
 
-    /// Working copies of a recording at a rate, made when they are not there.
+    /// Moves a recording whose bytes were just hashed to its place. What lies there under the same hash is replaced: it holds
+    /// the same bytes, or was damaged. Gives whether it was there in its full length already.
+    ///
+    /// # Errors
+    /// As the machine says.
+    pub fn keep_recording(&self, part: &Path, sha256: &[u8]) -> std::io::Result<bool> {
+        let place = self.recording(sha256);
+        let bytes = fs::metadata(part)?.len();
+        let known = fs::metadata(&place).is_ok_and(|m| m.len() == bytes);
+        if let Some(folder) = place.parent() {
+            private(folder)?;
+        }
+        fs::rename(part, &place)?;
+        Ok(known)
+    }
+
+    /// Working copies of a recording at a rate, made when they are not there; what lies there already is replaced.
     ///
     /// # Errors
     /// [`PrepareError`]; nothing is left behind.
@@ -106,14 +214,19 @@ impl Store {
         &self,
         sha256: &[u8],
         rate: SampleRate,
+        stop: &Stop,
         progress: &mut dyn FnMut(f64) -> bool,
     ) -> Result<Prepared, PrepareError> {
         let part = self.part();
         fs::create_dir_all(&part)?;
-        let made = prepare(&self.recording(sha256), &part, rate, progress);
+        let made = prepare(&self.recording(sha256), &part, rate, stop, progress);
         match made {
             Ok(prepared) => {
-                self.keep(&part, &self.work(sha256, rate.hz()))?;
+                let place = self.work(sha256, rate.hz());
+                if !self.is_whole(&place, prepared.info.channels, prepared.frames) {
+                    remove(&place);
+                }
+                self.keep(&part, &place)?;
                 Ok(prepared)
             }
             Err(e) => {
@@ -123,10 +236,48 @@ impl Store {
         }
     }
 
-    /// A channel's working copy.
+    /// Are all working copies and overviews in a folder, in their full length?
+    pub fn is_whole(&self, work: &Path, channels: u16, frames: i64) -> bool {
+        let long = |path: PathBuf, bytes: u64| fs::metadata(path).is_ok_and(|m| m.len() == bytes);
+        (1..=channels).all(|c| {
+            long(channel_path(work, c), frames.unsigned_abs() * 4)
+                && long(overview_path(work, c), overview_bytes(frames))
+        })
+    }
+
+    /// Sees to it that the working copies of a recording are there in their full length: made anew where they are not.
     ///
     /// # Errors
-    /// As the machine says; `NotFound` when the recording was deleted from the store.
+    /// [`Missing`].
+    pub fn ensure(&self, sha256: &[u8], rate_hz: u32, channels: u16, frames: i64, stop: &Stop) -> Result<(), Missing> {
+        let work = self.work(sha256, rate_hz);
+        if self.is_whole(&work, channels, frames) {
+            return Ok(());
+        }
+        let _one = self.making.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        if self.is_whole(&work, channels, frames) {
+            return Ok(());
+        }
+        if !self.recording(sha256).exists() {
+            return Err(Missing::Recording);
+        }
+        tracing::warn!(recording = hex::encode(sha256), "working copies are missing or too short; they are made anew");
+        let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| Missing::Damaged(e.to_string()))?;
+        match self.prepare(sha256, rate, stop, &mut |_| !stop.asked()) {
+            Ok(made) if made.frames == frames && made.info.channels == channels => Ok(()),
+            Ok(made) => {
+                remove(&work);
+                Err(Missing::Damaged(format!("{} of {frames} frames are there", made.frames)))
+            }
+            Err(PrepareError::Stopped) => Err(Missing::Stopped),
+            Err(PrepareError::Media(e)) => Err(Missing::Damaged(format!("it {e}"))),
+        }
+    }
+
+    /// A channel's working copy as it is: its length is not looked at.
+    ///
+    /// # Errors
+    /// As the machine says.
     pub fn open_channel(&self, sha256: &[u8], rate_hz: u32, channel: u16) -> std::io::Result<WorkFile> {
         WorkFile::open(&channel_path(&self.work(sha256, rate_hz), channel))
     }

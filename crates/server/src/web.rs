@@ -11,10 +11,18 @@ use rust_embed::Embed;
 #[allow_missing = true]
 struct Page;
 
-/// Only this host: the page needs nothing from elsewhere, and the browser holds it to that. Styles in attributes are
-/// what the component library sets on floating parts.
-const POLICY: &str = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; connect-src 'self'; \
-    font-src 'self' data:; worker-src 'self' blob:; frame-ancestors 'none'; base-uri 'self'; form-action 'self'";
+/// Views of a session; `router.ts` has the same.
+const VIEWS: [&str; 5] = ["recordings", "check", "align", "stereo", "deliver"];
+
+/// Is this an address that the page itself knows?
+fn is_view(path: &str) -> bool {
+    match path.split('/').collect::<Vec<_>>().as_slice() {
+        [""] => true,
+        ["sessions", id] | ["sessions", id, ""] => id.parse::<uuid::Uuid>().is_ok(),
+        ["sessions", id, view] => id.parse::<uuid::Uuid>().is_ok() && VIEWS.contains(view),
+        _ => false,
+    }
+}
 
 /// Serves a file of the page; paths of its views get the page itself.
 pub async fn page(req: HttpRequest) -> HttpResponse {
@@ -24,7 +32,7 @@ pub async fn page(req: HttpRequest) -> HttpResponse {
     }
     let (path, file) = match Page::get(path) {
         Some(file) if !path.is_empty() => (path, file),
-        _ if path.contains('.') => return HttpResponse::NotFound().finish(),
+        _ if !is_view(path) => return nowhere(&req),
         _ => match Page::get("index.html") {
             Some(file) => ("index.html", file),
             None => return HttpResponse::NotFound().body("The page was not built; `make demo` builds it."),
@@ -37,7 +45,15 @@ pub async fn page(req: HttpRequest) -> HttpResponse {
             header::CACHE_CONTROL,
             if lasting { "public, max-age=31536000, immutable" } else { "no-cache" },
         ))
-        .insert_header((header::CONTENT_SECURITY_POLICY, POLICY))
-        .insert_header((header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
         .body(file.data.into_owned())
+}
+
+/// A person gets the page, which says that nothing is there; everything else gets the sentence. Both with 404.
+fn nowhere(req: &HttpRequest) -> HttpResponse {
+    let person =
+        req.headers().get(header::ACCEPT).and_then(|a| a.to_str().ok()).is_some_and(|a| a.contains("text/html"));
+    match Page::get("index.html").filter(|_| person) {
+        Some(page) => HttpResponse::NotFound().content_type("text/html; charset=utf-8").body(page.data.into_owned()),
+        None => ServerError::NotFound("page").error_response(),
+    }
 }

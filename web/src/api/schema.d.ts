@@ -89,6 +89,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a job again that failed or was cancelled. */
+        post: operations["retry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions": {
         parameters: {
             query?: never;
@@ -294,7 +311,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Jobs of a session that are at work or ended in the last minute. */
+        /** Jobs of a session that wait or are at work, and those that ended in the last minute. */
         get: operations["list_jobs"];
         put?: never;
         post?: never;
@@ -386,7 +403,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Bring in recordings as multipart/form-data; every part with a file name is one. Read by a job each. */
+        /**
+         * Bring in recordings as multipart/form-data; every part with a file name is one. Read by a job each. What was taken and what
+         *     was not is told file by file; 422 only when none was taken.
+         */
         post: operations["upload"];
         delete?: never;
         options?: never;
@@ -461,7 +481,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Take a track out of a session. Its recording stays in the store. */
+        /** Take a track out of a session: a decision, which undo takes back. Its recording stays in the store. */
         delete: operations["remove_track"];
         options?: never;
         head?: never;
@@ -503,6 +523,48 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Announce a file: headers `Upload-Length` and `Upload-Metadata` (`filename`, and `at`: milliseconds since 1970 of the moment it
+         *     was chosen). Answers where its bytes go (`Location`). The session's check waits for it.
+         */
+        post: operations["announce"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Give a file up that is still on its way. */
+        delete: operations["forget"];
+        options?: never;
+        /** How much of a file is here: `Upload-Offset` of `Upload-Length` bytes. */
+        head: operations["where_it_stands"];
+        /**
+         * Send bytes from `Upload-Offset` on, as `application/offset+octet-stream`. With the last of them the file is a recording of the
+         *     session, read by a job. What arrived stays when the line breaks.
+         */
+        patch: operations["send"];
         trace?: never;
     };
 }
@@ -939,6 +1001,8 @@ export interface components {
         DeskPatch: {
             columns?: string[] | null;
             groups?: components["schemas"]["Group"][] | null;
+            /** @description Named for the history: order, groups, markers, heights and hidden lanes that change are then taken back by undo. */
+            label?: string | null;
             lanes?: {
                 [key: string]: components["schemas"]["LaneDesk"];
             } | null;
@@ -1172,7 +1236,7 @@ export interface components {
         };
         /** @description Is everything there that is needed? */
         Health: {
-            /** @description "up" or "down". */
+            /** @description "up", "full" (it can be read, but nothing new fits on its disk) or "down". */
             database: string;
             /** @description Version of the server. */
             version: string;
@@ -1492,7 +1556,12 @@ export interface components {
         /** @description What one track shall become. */
         NewChange: {
             /** @description What changes. */
-            after: components["schemas"]["TrackPatch"];
+            after?: components["schemas"]["TrackPatch"];
+            /**
+             * Format: double
+             * @description Moved by so many frames from where it is then, instead of to an offset.
+             */
+            by_frames?: number | null;
             /**
              * Format: uuid
              * @description Track.
@@ -1505,6 +1574,8 @@ export interface components {
             changes: components["schemas"]["NewChange"][];
             /** @description For the history, up to 300 characters. */
             label: string;
+            /** @description Moves made while a key is held, or clicked fast, carry the same word and become one decision, up to 64 characters. */
+            series?: string | null;
             /** @description Moved by hand: members of a group that moves together come along by the same amount. */
             with_groups?: boolean;
         };
@@ -1785,6 +1856,8 @@ export interface components {
             speed_m_s: number;
             /** @description Its tracks in order. */
             tracks: components["schemas"]["Track"][];
+            /** @description Files that were announced and are on their way. */
+            uploads: components["schemas"]["Upload"][];
         };
         /** @description What can be set on a session. */
         SessionPatch: {
@@ -1962,6 +2035,8 @@ export interface components {
             offset_frames?: number | null;
             /** @description align, keep-distance, bring-in, leave, or empty for the one that goes with the role. */
             policy?: string | null;
+            /** @description Taken out of the session. */
+            removed?: boolean | null;
             /** @description near, main, room, direct, print, rendered or unknown. */
             role?: string | null;
             /** @description left, right, centre or empty. */
@@ -1995,24 +2070,45 @@ export interface components {
              */
             b: string;
         };
-        /** @description A file that was taken. */
+        /** @description A file on its way, as shown. */
+        Upload: {
+            /**
+             * Format: int64
+             * @description Its whole length.
+             */
+            bytes: number;
+            /** @description Name. */
+            file_name: string;
+            /**
+             * Format: uuid
+             * @description Id.
+             */
+            id: string;
+            /**
+             * Format: int64
+             * @description Bytes that are here.
+             */
+            received: number;
+        };
+        /** @description What became of a file: it has a job, or a sentence that says why it was not taken. */
         Uploaded: {
             /**
              * Format: int64
              * @description Bytes.
              */
             bytes: number;
+            error?: components["schemas"]["ErrorBody"] | null;
             /** @description Its name as shown. */
             file_name: string;
             /**
              * Format: uuid
              * @description The job that reads it.
              */
-            job: string;
+            job?: string | null;
             /** @description The same bytes were in the store already. */
             known: boolean;
             /** @description SHA-256 in hex. */
-            sha256: string;
+            sha256?: string | null;
         };
         /**
          * @description How much a measurement can be trusted.
@@ -2071,6 +2167,14 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2176,6 +2280,43 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    retry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2595,6 +2736,14 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3061,6 +3210,14 @@ export interface operations {
                     "application/json": components["schemas"]["Uploaded"][];
                 };
             };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3070,6 +3227,14 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3252,6 +3417,14 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorBody"];
                 };
             };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
         };
     };
     undo: {
@@ -3274,6 +3447,180 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    announce: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    forget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    where_it_stands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    send: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/offset+octet-stream": number[];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { keyActions, useKeys } from '../shared/keys'
+import { keyActions, letters, setLetters, useKeys } from '../shared/keys'
 import { keysShown } from './keysShown'
 
 useKeys('Everywhere', [{ key: '?', label: 'Show the keys', run: () => (keysShown.value = !keysShown.value) }])
@@ -21,6 +21,10 @@ function shown(key: string): string[] {
 
 <template>
   <el-dialog v-model="keysShown" title="Keys" width="min(960px, 94vw)" top="6vh">
+    <label class="letters">
+      <input type="checkbox" :checked="letters" data-test="letters" @change="setLetters(($event.target as HTMLInputElement).checked)" />
+      Keys of a single letter, number or sign work. Off, only Space, Enter, arrows and keys with Ctrl do.
+    </label>
     <div class="groups">
       <section v-for="[name, list] in groups" :key="name">
         <h2>{{ name }}</h2>
@@ -33,6 +37,12 @@ function shown(key: string): string[] {
 </template>
 
 <style scoped>
+.letters {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-bottom: 10px;
+}
 .groups {
   columns: 3;
 }

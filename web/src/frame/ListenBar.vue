@@ -127,7 +127,8 @@ function aroundHit(): void {
 function mark(): void {
   const frame = Math.round(store.heard.frame)
   const markers = store.desk.state.markers
-  store.desk.change({ markers: [...markers.filter((m) => m.frame !== frame), { frame, name: `Mark ${markers.length + 1}` }] })
+  const name = `Mark ${markers.length + 1}`
+  store.desk.change({ markers: [...markers.filter((m) => m.frame !== frame), { frame, name }] }, `${name} set`)
 }
 
 function stepMark(by: 1 | -1): void {
@@ -236,9 +237,43 @@ footer {
   display: flex;
   align-items: center;
   gap: 14px;
+  min-height: 64px;
+  box-sizing: border-box;
   padding: 0 16px;
   background: var(--panel);
   border-top: 1px solid var(--line);
+}
+@media (max-width: 1180px) {
+  .strip {
+    flex: 0 1 150px;
+  }
+  footer {
+    gap: 10px;
+    padding: 0 8px;
+  }
+  .place {
+    min-width: 150px !important;
+  }
+}
+@media (max-width: 900px), (max-height: 560px) {
+  footer {
+    min-height: 46px;
+  }
+  .strip,
+  .levels {
+    display: none !important;
+  }
+  .place {
+    min-width: 96px !important;
+  }
+  .place span {
+    display: none;
+  }
+  .switches {
+    flex-direction: row !important;
+    overflow-x: auto;
+    padding: 6px 0;
+  }
 }
 .play {
   width: 38px;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { onBeforeUnmount, ref, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
+import { useSessionAddress } from '../session/address'
 import { useSession } from '../session/store'
 import { useKeys } from '../shared/keys'
 import { theme, toggleTheme } from '../shared/theme'
@@ -30,6 +31,21 @@ const views = [
   { name: 'deliver', label: 'Deliver', path: 'M13 4v12M8 12l5 5 5-5M4 22h18' },
 ]
 
+useSessionAddress()
+
+const main = ref<HTMLElement | null>(null)
+const title = computed(() => views.find((v) => v.name === route.name)?.label ?? 'Session')
+watch(
+  () => [title.value, store.detail?.session.name],
+  ([view, session]) => (document.title = session ? `${view} – ${session} – Marea` : 'Marea'),
+  { immediate: true },
+)
+// Whoever goes to a view goes on there: its keys work at once, and Tab steps through it.
+watch(
+  () => route.name,
+  () => void nextTick(() => main.value?.focus({ preventScroll: true })),
+)
+
 useKeys('Session', [
   { key: 'Ctrl+z', label: 'Undo', run: () => void store.walk('undo') },
   { key: 'Ctrl+y', label: 'Redo', run: () => void store.walk('redo') },
@@ -46,15 +62,15 @@ function seconds(): string {
     <header>
       <router-link to="/" class="brand" title="All sessions"><img src="/marea.svg" alt="" width="26" height="26" />Marea</router-link>
       <template v-if="store.detail">
-        <h1 class="session">{{ store.detail.session.name }}</h1>
-        <span class="soft">
+        <h1 class="session" :title="store.detail.session.name">{{ store.detail.session.name }}</h1>
+        <span class="soft counts">
           {{ store.tracks.length }} tracks
           <template v-if="store.detail.session.rate_hz"> · {{ store.rateHz / 1000 }} kHz · {{ seconds() }}</template>
         </span>
       </template>
       <span class="fill" />
-      <button class="plain" :disabled="!store.canUndo" title="Undo (Ctrl+Z)" data-test="undo" @click="store.walk('undo')">↶ Undo</button>
-      <button class="plain" :disabled="!store.canRedo" title="Redo (Ctrl+Y)" data-test="redo" @click="store.walk('redo')">↷ Redo</button>
+      <button class="plain walk" :disabled="!store.undoes" :title="store.undoes ? `Undo: ${store.undoes} (Ctrl+Z)` : 'Nothing to take back'" data-test="undo" @click="store.walk('undo')">↶ Undo<template v-if="store.undoes">: {{ store.undoes }}</template></button>
+      <button class="plain walk" :disabled="!store.redoes" :title="store.redoes ? `Redo: ${store.redoes} (Ctrl+Y)` : 'Nothing to carry out again'" data-test="redo" @click="store.walk('redo')">↷ Redo<template v-if="store.redoes">: {{ store.redoes }}</template></button>
       <button class="plain" data-test="history" @click="history = true">History</button>
       <el-select v-model="store.unit" size="small" class="unit" aria-label="Unit of lags and offsets">
         <el-option v-for="u in UNITS" :key="u.value" :value="u.value" :label="u.label" />
@@ -66,12 +82,12 @@ function seconds(): string {
     </header>
     <p v-if="store.away" class="away" role="status">{{ store.away }}</p>
     <nav aria-label="Order of work">
-      <router-link v-for="v in views" :key="v.name" :to="{ name: v.name, params: { session: store.id } }">
+      <router-link v-for="v in views" :key="v.name" :to="{ name: v.name, params: { session: store.id } }" :title="v.label">
         <svg viewBox="0 0 26 28" width="22" height="24" fill="none" stroke="currentColor" stroke-width="1.8" aria-hidden="true"><path :d="v.path" /></svg>
-        {{ v.label }}
+        <span>{{ v.label }}</span>
       </router-link>
     </nav>
-    <main>
+    <main ref="main" tabindex="-1" :aria-label="title">
       <div v-if="store.missing" class="view">
         <h1>There is no such session</h1>
         <p>It may have been removed. <router-link to="/">All sessions</router-link></p>
@@ -95,7 +111,7 @@ function seconds(): string {
 .frame {
   height: 100%;
   display: grid;
-  grid-template: auto auto 1fr auto 64px / 76px 1fr;
+  grid-template: auto auto minmax(0, 1fr) auto auto / 76px minmax(0, 1fr);
   grid-template-areas: 'head head' 'away away' 'nav main' 'nav jobs' 'bar bar';
 }
 header {
@@ -117,6 +133,14 @@ header {
   font-size: 18px;
   color: var(--ink);
   text-decoration: none;
+}
+.walk {
+  max-width: 190px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+main:focus {
+  outline: none;
 }
 .session {
   font-size: 15px;
@@ -164,6 +188,44 @@ main {
   min-width: 0;
   min-height: 0;
   overflow: hidden;
+}
+/* Where there is little room, what can be reached otherwise gives way, and the view scrolls by itself. */
+@media (max-width: 1180px) {
+  .counts {
+    display: none;
+  }
+  .walk {
+    max-width: 130px;
+  }
+}
+@media (max-width: 900px), (max-height: 560px) {
+  .frame {
+    grid-template-columns: 52px minmax(0, 1fr);
+  }
+  header {
+    gap: 4px;
+    padding: 0 8px;
+    overflow-x: auto;
+  }
+  .walk {
+    max-width: 84px;
+  }
+  .unit {
+    min-width: 84px;
+  }
+  nav {
+    padding-top: 0;
+    overflow-y: auto;
+  }
+  nav a {
+    padding: 6px 0;
+  }
+  nav a span {
+    font-size: 9px;
+  }
+  main {
+    overflow: auto;
+  }
 }
 .history {
   padding-left: 20px;

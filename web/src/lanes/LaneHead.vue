@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import type { Track } from '../api/client'
 import type { Group, Lane as LaneDesk } from '../session/deskRules'
-import { fixed, samples, span, type Measure, type Unit } from '../shared/units'
+import { fixed, span, UNITS, type Measure, type Unit } from '../shared/units'
 import { shownColumns, type Column } from './columns'
 import type { Lane } from './rows'
 
@@ -33,6 +33,7 @@ const emit = defineEmits<{
 }>()
 
 const typing = ref(false)
+const unitName = computed(() => UNITS.find((u) => u.value === props.unit)?.label ?? '')
 const shown = computed(() => shownColumns(props.columns))
 
 const TEXTS: Partial<Record<Column, () => string>> = {
@@ -42,11 +43,20 @@ const TEXTS: Partial<Record<Column, () => string>> = {
   policy: () => props.policy,
 }
 
-function typed(e: Event): void {
-  if (!typing.value) return
+const head = ref<HTMLElement | null>(null)
+const offsetText = computed(() => (props.lane.offset === 0 ? span(0, props.unit, props.measure) : span(props.lane.offset, props.unit, props.measure)))
+
+/** `stay`: by the keyboard, so the focus goes back to where the typing began. */
+function end(stay: boolean): void {
   typing.value = false
+  if (stay) void nextTick(() => head.value?.querySelector<HTMLElement>('[data-test="type-offset"]')?.focus())
+}
+
+function typed(e: Event, stay = false): void {
+  if (!typing.value) return
+  end(stay)
   const text = (e.target as HTMLInputElement).value.trim()
-  if (text !== '' && text !== samples(props.lane.offset)) emit('offset', text)
+  if (text !== '' && text !== offsetText.value) emit('offset', text)
 }
 
 function choose(e: MouseEvent): void {
@@ -78,10 +88,12 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
 
 <template>
   <div
+    ref="head"
     class="lane"
     :class="{ selected, picked }"
     :style="group ? { borderLeftColor: `var(--group-${group.colour})` } : {}"
     :data-lane="lane.name"
+    :data-id="lane.id"
     :data-offset="lane.offset"
     :data-inverted="lane.invert"
     :data-muted="desk.muted"
@@ -102,16 +114,16 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
     <input
       v-if="typing"
       class="number typed"
-      :aria-label="`offset of ${lane.name}: samples, or with ms, µs, cm, m, or a note length`"
+      :aria-label="`offset of ${lane.name} in ${unitName}, or with samples, ms, µs, cm, m, or a note length`"
       data-test="lane-offset"
-      :value="samples(lane.offset)"
+      :value="offsetText"
       @vue:mounted="({ el }: { el: HTMLInputElement }) => (el.focus(), el.select())"
-      @keydown.enter="typed"
-      @keydown.esc="typing = false"
-      @blur="typed"
+      @keydown.enter.stop="typed($event, true)"
+      @keydown.esc.stop="end(true)"
+      @blur="typed($event)"
     />
     <button v-else class="plain number mono" :title="`type an offset for ${lane.name}`" data-test="type-offset" @click="typing = true">
-      {{ lane.offset === 0 ? '0' : span(lane.offset, unit, measure).replace(/ (samples|quarters)$/, '') }}
+      {{ offsetText }}
     </button>
     <button class="plain turn" :class="lane.invert ? 'caution' : ''" :title="`${lane.name} is ${lane.invert ? 'inverted' : 'upright'}: turn it over`" @click="emit('flip')">{{ lane.invert ? '▼' : '▲' }}</button>
     <template v-for="c in shown" :key="c">

@@ -22,6 +22,7 @@ const props = defineProps<{
   ruler: Ruler
   marks: Marks
   way: Picture['way']
+  fitted: boolean
 }>()
 const emit = defineEmits<{ seek: [frame: number]; loop: [from: number, to: number]; scroll: [px: number]; under: [text: string] }>()
 
@@ -48,6 +49,7 @@ const { canvas, dirty } = useSurface(
     () => props.ruler,
     () => props.marks,
     () => props.way,
+    () => props.fitted,
     () => props.measure,
   ],
   true,

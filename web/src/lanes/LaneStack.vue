@@ -11,6 +11,7 @@ import LaneSea from './LaneSea.vue'
 import type { Picture } from './paint'
 import { RULER, type Ruler } from './ruler'
 import { dropBefore, heightOf, type StackRow } from './rows'
+import { fitted } from './scale'
 import { useLaneActions } from './useLaneActions'
 import type { PathFacts } from './usePathFacts'
 
@@ -88,7 +89,8 @@ function drop(id: string, before: string | null): void {
   if (before === id) return
   const ids = ordered(store.desk.state, store.tracks).map((t) => t.id)
   const [from, to] = [store.desk.group(id), before === null ? null : store.desk.group(before)]
-  store.desk.change({ order: moved(ids, id, before) })
+  const name = store.track(id)?.name ?? ''
+  store.desk.change({ order: moved(ids, id, before) }, `${name} moved among the lanes`)
   if (from?.id === to?.id) return
   if (to) store.desk.putGroup({ ...to, tracks: [...to.tracks, id] })
   else if (from) store.desk.putGroup({ ...from, tracks: from.tracks.filter((t) => t !== id) })
@@ -98,15 +100,21 @@ function shift(id: string, by: -1 | 1): void {
   const lanes = props.rows.filter((r) => r.kind === 'lane')
   const at = lanes.findIndex((r) => r.id === id)
   const before = by < 0 ? lanes[at - 1]?.id : (lanes[at + 2]?.id ?? null)
-  if (before !== undefined && at + by >= 0 && at + by < lanes.length) drop(id, before)
+  if (before === undefined || at + by < 0 || at + by >= lanes.length) return
+  drop(id, before)
+  // The row was taken out of the page and put back: the focus goes with it.
+  void nextTick(() => box.value?.querySelector<HTMLElement>(`[data-id="${id}"] .grip`)?.focus())
 }
 
 function resize(id: string, height: number, e: PointerEvent): void {
   e.preventDefault()
   const began = e.clientY
   follow(
-    (m) => store.desk.setLane(id, { height: Math.min(Math.max((height + m.clientY - began) / props.usual, 0.4), 6) }),
-    () => undefined,
+    (m) => {
+      const wanted = Math.min(Math.max((height + m.clientY - began) / props.usual, 0.4), 6)
+      store.desk.preview({ lanes: { [id]: { ...store.desk.lane(id), height: wanted } } })
+    },
+    () => store.desk.setLane(id, { height: store.desk.lane(id).height }, `Height of ${store.track(id)?.name ?? 'a lane'}`),
   )
 }
 
@@ -182,6 +190,7 @@ function setLoop(from: number, to: number): void {
       :ruler="ruler"
       :marks="marks"
       :way="way"
+      :fitted="fitted"
       @seek="store.transport?.seek($event)"
       @loop="setLoop"
       @scroll="box?.scrollBy(0, $event)"

@@ -3,6 +3,7 @@ import { useSession } from '../session/store'
 import { COLUMN_NAMES, COLUMNS } from './columns'
 import MarksList from './MarksList.vue'
 import type { Ruler } from './ruler'
+import { fitted, setFitted } from './scale'
 import type { Track } from '../api/client'
 
 type Way = 'off' | 'both' | 'sum' | 'difference'
@@ -27,7 +28,7 @@ function toggleColumn(column: string): void {
 function show(track: Track): void {
   const group = desk.group(track.id)
   if (group?.hidden) desk.setGroup(group.id, { hidden: false })
-  if (desk.lane(track.id).hidden) desk.setLane(track.id, { hidden: false })
+  if (desk.lane(track.id).hidden) desk.setLane(track.id, { hidden: false }, `${track.name} shown`)
 }
 </script>
 
@@ -50,6 +51,11 @@ function show(track: Track): void {
     <button class="plain" title="All lanes taller" data-test="taller" @click="emit('taller', 1.3)">taller</button>
     <button class="plain" title="All lanes lower" @click="emit('taller', 1 / 1.3)">lower</button>
     <span class="fill" />
+    <span class="soft">Scale</span>
+    <div class="choice small" role="group" aria-label="Scale of the waveforms">
+      <button :aria-pressed="fitted" title="Every lane as tall as its own peak lets it be; × 8 says by how much" data-test="scale-fit" @click="setFitted(true)">fit</button>
+      <button :aria-pressed="!fitted" title="All lanes at the same scale" data-test="scale-same" @click="setFitted(false)">same</button>
+    </div>
     <span class="soft">Overlay</span>
     <div class="choice small" role="group" aria-label="Overlay of the pair">
       <button v-for="w in WAYS" :key="w.way" :aria-pressed="overlay === w.way" :title="w.title" :data-overlay="w.way" @click="emit('overlay', w.way)">{{ w.label }}</button>
@@ -66,7 +72,7 @@ function show(track: Track): void {
   display: flex;
   align-items: center;
   gap: 6px;
-  height: 26px;
+  min-height: 26px;
   font-size: 12px;
   white-space: nowrap;
 }

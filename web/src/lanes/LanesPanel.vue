@@ -61,7 +61,7 @@ function taller(factor: number): void {
       return [t.id, { ...lane, height: Math.min(Math.max(lane.height * factor, 0.4), 6) }]
     }),
   )
-  store.desk.change({ lanes })
+  store.desk.change({ lanes }, `All lanes ${factor > 1 ? 'taller' : 'lower'}`)
 }
 
 function openMenu(id: string, e: MouseEvent): void {
@@ -75,8 +75,8 @@ const actionsOf = computed(() => {
   if (!id || !t) return []
   const group = store.desk.group(id)
   return [
-    { label: 'Hide', run: () => store.desk.setLane(id, { hidden: true }) },
-    { label: 'Usual height', run: () => store.desk.setLane(id, { height: 1 }) },
+    { label: 'Hide', run: () => store.desk.setLane(id, { hidden: true }, `${t.name} hidden`) },
+    { label: 'Usual height', run: () => store.desk.setLane(id, { height: 1 }, `${t.name}: usual height`) },
     { label: 'Mark as one to be measured against', run: () => store.choose(id, undefined) },
     { label: 'New group with it', run: () => newGroup([...new Set([id, ...picked.value])]) },
     ...(group ? [{ label: `Take out of “${group.name}”`, run: () => store.desk.putGroup({ ...group, tracks: group.tracks.filter((x) => x !== id) }) }] : []),

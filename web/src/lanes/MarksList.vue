@@ -7,11 +7,12 @@ const store = useSession()
 const desk = store.desk
 
 function rename(frame: number, name: string): void {
-  desk.change({ markers: desk.state.markers.map((m) => (m.frame === frame ? { ...m, name: name.trim() || m.name } : m)) })
+  desk.change({ markers: desk.state.markers.map((m) => (m.frame === frame ? { ...m, name: name.trim() || m.name } : m)) }, `Mark ${name.trim()} named`)
 }
 
 function remove(frame: number): void {
-  desk.change({ markers: desk.state.markers.filter((m) => m.frame !== frame) })
+  const name = desk.state.markers.find((m) => m.frame === frame)?.name ?? ''
+  desk.change({ markers: desk.state.markers.filter((m) => m.frame !== frame) }, `${name} removed`)
 }
 
 function preRoll(text: string): void {

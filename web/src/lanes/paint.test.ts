@@ -63,7 +63,7 @@ async function paint(rows: StackRow[], part: Partial<Picture> = {}, scroll = 0):
   const v = Object.assign(makeViewport(), { start: 0, framesPerPx: 1000, vertical: 1, width: 500, first: 0, last: 640_000 })
   const asked: string[] = []
   const tiles = await tilesOf(asked)
-  const picture: Picture = { rows, scroll, hits: [], measure, ruler: 'clock', marks: { markers: [], loop: null }, way: 'both', ...part }
+  const picture: Picture = { rows, scroll, hits: [], measure, ruler: 'clock', marks: { markers: [], loop: null }, way: 'both', fitted: false, ...part }
   paintLanes(s, inks, v, picture, tiles, tiles, new WaveBuffer())
   // The first paint misses its tiles; once they have come the second one draws them.
   await new Promise((done) => setTimeout(done, 10))

@@ -20,16 +20,26 @@ export interface Picture {
   marks: Marks
   /** The overlay shows the two alone, with their sum or with their difference. */
   way: 'both' | 'sum' | 'difference'
+  /** Every lane is as tall as its own peak lets it be; else all have one scale. */
+  fitted: boolean
+}
+
+/** How much taller a lane is drawn so that its peak fills it: a power of two, so that one sees what it is. At the usual height of
+ * the waveforms half a lane holds half of full scale. */
+export function fitOf(peak: number | undefined): number {
+  if (peak === undefined || peak <= 0) return 1
+  return 2 ** Math.max(-1, Math.min(10, Math.floor(Math.log2(0.5 / peak))))
 }
 
 /** The whole stack: ruler, places, hits and the lanes that are in view. */
 export function paintLanes(s: Surface, p: Palette, v: Viewport, picture: Picture, tiles: TileCache, laid: TileCache, buffer: WaveBuffer): void {
   const { ctx, ratio } = s
   const seen = picture.rows.filter((row) => placeOf(row, picture) + row.height >= RULER && placeOf(row, picture) <= s.height)
+  const fit = (lane: Lane) => (picture.fitted ? fitOf(tiles.peak(lane.id, lane.frames)) : 1)
   const waves = () => {
     for (const row of seen) {
-      const here = { s, v, tiles, buffer, top: placeOf(row, picture), height: row.height - 1, alpha: 1, ghost: false }
-      if (row.kind === 'lane') paintLane(p, here, row.lane)
+      const here = { s, v, tiles, buffer, top: placeOf(row, picture), height: row.height - 1, alpha: 1, ghost: false, fit: 1 }
+      if (row.kind === 'lane') paintLane(p, { ...here, fit: fit(row.lane) }, row.lane)
       if (row.kind === 'overlay') paintOverlay(p, here, row.a, row.b, laid, picture.way)
     }
   }
@@ -55,7 +65,25 @@ export function paintLanes(s: Surface, p: Palette, v: Viewport, picture: Picture
   if (apart) waves()
   ctx.restore()
   ctx.globalCompositeOperation = 'source-over'
+  for (const row of seen) if (row.kind === 'lane') paintFit(s, p, placeOf(row, picture), fit(row.lane))
   paintPlaces(s, p, v, picture.marks)
+}
+
+/** Says by how much a lane is drawn taller, or lower, than the others. */
+function paintFit({ ctx, width }: Surface, p: Palette, top: number, fit: number): void {
+  if (fit === 1 || top < RULER - 4) return
+  const text = fit < 1 ? '× ½' : `× ${fit}`
+  ctx.font = '11px "Source Code Pro", monospace'
+  ctx.textBaseline = 'top'
+  ctx.textAlign = 'right'
+  const wide = ctx.measureText(text).width + 4
+  ctx.globalAlpha = 0.8
+  ctx.fillStyle = p.panel
+  ctx.fillRect(width - wide - 2, top + 1, wide, 13)
+  ctx.globalAlpha = 1
+  ctx.fillStyle = p.soft
+  ctx.fillText(text, width - 4, top + 1)
+  ctx.textAlign = 'left'
 }
 
 /** Upper edge of a row in CSS pixels. */
@@ -183,6 +211,8 @@ interface Wave {
   ink: string
   alpha: number
   ghost: boolean
+  /** Times the height that all lanes have. */
+  fit: number
   /** The coarsest level there is. */
   coarsest?: number
 }
@@ -193,11 +223,11 @@ function paintWave(w: Wave): void {
   else paintExtremes(w)
 }
 
-function paintSamples({ s, v, lane, tiles, top, height, part, ink, alpha, ghost }: Wave): void {
+function paintSamples({ s, v, lane, tiles, top, height, part, ink, alpha, ghost, fit }: Wave): void {
   const { ctx } = s
   const { start, factor } = part
   const middle = top + height / 2
-  const half = (height / 2 - 2) * v.vertical
+  const half = (height / 2 - 2) * v.vertical * fit
   const first = Math.max(0, Math.ceil(part.from - start), Math.floor(v.start - start) - 1)
   const last = Math.min(lane.frames - 1, Math.ceil(part.to - start) - 1, Math.ceil(v.start + s.width * v.framesPerPx - start) + 1)
   ctx.save()
@@ -234,7 +264,7 @@ function paintSamples({ s, v, lane, tiles, top, height, part, ink, alpha, ghost 
   ctx.restore()
 }
 
-function paintExtremes({ s, v, lane, tiles, buffer, top, height, part, ink, alpha, ghost, coarsest }: Wave): void {
+function paintExtremes({ s, v, lane, tiles, buffer, top, height, part, ink, alpha, ghost, fit, coarsest }: Wave): void {
   const { start, factor } = part
   const level = Math.min(levelFor(v.framesPerPx), coarsest ?? Infinity)
   // Single samples are points of one frame whose extremes are the sample itself.
@@ -250,7 +280,7 @@ function paintExtremes({ s, v, lane, tiles, buffer, top, height, part, ink, alph
   const to = Math.min(Math.round(s.width * s.ratio), Math.ceil((points - origin) / scale), column(part.to))
   const [low, high] = [Math.ceil(Math.max(top, RULER) * s.ratio), Math.floor((top + height) * s.ratio)]
   const middle = (top + height / 2) * s.ratio
-  const half = (height / 2 - 2) * s.ratio * v.vertical
+  const half = (height / 2 - 2) * s.ratio * v.vertical * fit
   const [outer, inner] = [buffer.ink(ink, alpha * 0.55), buffer.ink(ink, alpha)]
   let tile = -1
   let data: Float32Array | undefined

@@ -28,6 +28,7 @@ export function levelFor(framesPerPx: number): number {
 export class TileCache {
   private tiles = new Map<string, Float32Array | 'coming' | 'missing'>()
   private wanted: (() => void)[] = []
+  private peaks = new Map<string, number>()
   /** Most tiles kept: about 48 MB. */
   private static readonly MOST = 4000
 
@@ -53,6 +54,21 @@ export class TileCache {
     const made = eighths(single)
     this.tiles.set(key, made)
     return made
+  }
+
+  /** Largest absolute sample of a whole track of so many frames; undefined while it is on its way. */
+  peak(track: string, frames: number): number | undefined {
+    const known = this.peaks.get(track)
+    if (known !== undefined) return known
+    const level = LEVELS - 1
+    let largest = 0
+    for (let tile = 0; tile * POINTS * framesAPoint(level) < frames; tile++) {
+      const points = this.get(track, level, tile)
+      if (!points) return undefined
+      for (let k = 0; k + 1 < points.length; k += 3) largest = Math.max(largest, -points[k]!, points[k + 1]!)
+    }
+    this.peaks.set(track, largest)
+    return largest
   }
 
   private load(key: string, track: string, level: number, tile: number): void {

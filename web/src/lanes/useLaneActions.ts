@@ -18,7 +18,7 @@ export function useLaneActions() {
   }
 
   function read(text: string): number | null {
-    const value = parseOffset(text, store.measure)
+    const value = parseOffset(text, store.measure, store.unit)
     if (value === null) tellTrouble(noOffset(text))
     return value
   }
@@ -39,7 +39,8 @@ export function useLaneActions() {
 
   async function flip(id: string): Promise<void> {
     const t = store.track(id)
-    if (t) await store.decide(`${t.name} turned ${t.correction.invert ? 'upright' : 'over'}`, [{ track_id: id, after: { invert: !t.correction.invert } }])
+    // Seen when its turn comes: pressed twice it is upright again.
+    if (t) await store.decide(`${t.name}: polarity flipped`, () => [{ track_id: id, after: { invert: !store.track(id)?.correction.invert } }])
   }
 
   /** The same for every member of a group, as one decision. */

@@ -1,4 +1,4 @@
-import { onBeforeUnmount, onMounted, ref, watch, type Ref, type WatchSource } from 'vue'
+import { onBeforeUnmount, ref, watch, type Ref, type WatchSource } from 'vue'
 import { theme } from '../shared/theme'
 
 /** A canvas to paint on, in CSS pixels; the backing store follows the device's pixels. */
@@ -44,11 +44,17 @@ export function useSurface(paint: (s: Surface) => void, sources: WatchSource[], 
     if (!asked) asked = requestAnimationFrame(commit)
   }
 
-  onMounted(() => {
-    observer = new ResizeObserver(dirty)
-    if (canvas.value) observer.observe(canvas.value)
-    dirty()
-  })
+  // The canvas may come later than the component, and come again as another: each follows the size of its box.
+  watch(
+    canvas,
+    (el, was) => {
+      observer ??= new ResizeObserver(dirty)
+      if (was) observer.unobserve(was)
+      if (el) observer.observe(el)
+      dirty()
+    },
+    { flush: 'post', immediate: true },
+  )
   onBeforeUnmount(() => {
     observer?.disconnect()
     cancelAnimationFrame(asked)

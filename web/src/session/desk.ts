@@ -29,14 +29,21 @@ export function makeDesk(session: () => string, heard: () => void) {
   }
 
   function laid(desk: Desk, patch: DeskPatch): Desk {
-    const { lanes, range, ...rest } = patch
+    const { lanes, range, label: _, ...rest } = patch
     const given = Object.fromEntries(Object.entries(rest).filter(([, v]) => v !== undefined && v !== null))
     const loop = range ? (range.to > range.from ? range : null) : desk.range
     return { ...desk, ...given, range: loop ?? null, lanes: { ...desk.lanes, ...lanes } }
   }
 
-  function change(patch: DeskPatch): void {
+  /** Shows a change while it is being made, as an edge is dragged: `change` with the same keeps it. */
+  function preview(patch: DeskPatch): void {
     state.value = laid(state.value, patch)
+  }
+
+  /** `label`: for the history. Only what has one is taken back by undo. */
+  function change(patch: DeskPatch, label?: string): void {
+    state.value = laid(state.value, patch)
+    if (label !== undefined) patch = { ...patch, label }
     pending = { ...pending, ...patch, lanes: { ...pending?.lanes, ...patch.lanes } }
     clearTimeout(timer)
     timer = window.setTimeout(() => void flush(), GATHER_MS)
@@ -64,8 +71,8 @@ export function makeDesk(session: () => string, heard: () => void) {
     }
   }
 
-  function setLane(id: string, part: Partial<Lane>): void {
-    change({ lanes: { [id]: { ...lane(id), ...part } } })
+  function setLane(id: string, part: Partial<Lane>, label?: string): void {
+    change({ lanes: { [id]: { ...lane(id), ...part } } }, label)
   }
 
   function setLanes(ids: readonly string[], part: Partial<Lane>): void {
@@ -73,18 +80,22 @@ export function makeDesk(session: () => string, heard: () => void) {
   }
 
   function setGroup(id: string, part: Partial<Group>): void {
-    change({ groups: groups.value.map((g) => (g.id === id ? { ...g, ...part } : g)) })
+    const group = groups.value.find((g) => g.id === id)
+    const label = group && part.hidden !== undefined ? `${group.name} ${part.hidden ? 'hidden' : 'shown'}` : undefined
+    change({ groups: groups.value.map((g) => (g.id === id ? { ...g, ...part } : g)) }, label)
   }
 
   /** Makes a group of these tracks, or gives one other members. */
   function putGroup(made: Partial<Group> & { tracks: string[]; name: string }): void {
     const colour = made.colour ?? groups.value.length % 8
     const usual = { id: crypto.randomUUID(), folded: false, hidden: false, muted: false, soloed: false, together: true }
-    change({ groups: grouped(groups.value, { ...usual, ...made, colour }) })
+    const label = `Group ${made.name} ${made.id ? 'changed' : 'made'}`
+    change({ groups: grouped(groups.value, { ...usual, ...made, colour }) }, label)
   }
 
   function dissolve(id: string): void {
-    change({ groups: groups.value.filter((g) => g.id !== id) })
+    const name = groups.value.find((g) => g.id === id)?.name ?? ''
+    change({ groups: groups.value.filter((g) => g.id !== id) }, `Group ${name} dissolved`)
   }
 
   /** A loop that ends where it begins is none. */
@@ -102,5 +113,5 @@ export function makeDesk(session: () => string, heard: () => void) {
     state.value = freshDesk()
   }
 
-  return { state, groups, listening, lane, group, take, change, flush, setLane, setLanes, setGroup, putGroup, dissolve, setListening, setRange, reset }
+  return { state, groups, listening, lane, group, take, preview, change, flush, setLane, setLanes, setGroup, putGroup, dissolve, setListening, setRange, reset }
 }

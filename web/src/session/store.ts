@@ -5,10 +5,12 @@ import { follow } from '../api/events'
 import { Transport, type MixRequest, type PlayRange } from '../audio/transport'
 import { makeViewport, showAll } from '../lanes/viewport'
 import { makeDesk } from './desk'
+import { makeMoves, makeTurns } from './turns'
 import { ordered, sounding } from './deskRules'
-import { tellTrouble } from '../shared/notice'
+import { tell, tellTrouble } from '../shared/notice'
 import type { Measure, Unit } from '../shared/units'
 
+export type Changes = { track_id: string; after?: TrackPatch; by_frames?: number }[]
 export type Scope = 'pair' | 'apart' | 'group' | 'session'
 
 /** The open session: what the server says of it, and what this page listens to and looks at. */
@@ -31,7 +33,9 @@ export const useSession = defineStore('session', () => {
   const desk = makeDesk(() => id.value, listen)
   let leave: (() => void) | null = null
   let loading: Promise<void> | null = null
-  let again = false
+  let following: Promise<void> | null = null
+  const inTurn = makeTurns()
+  const moves = makeMoves((m) => decide(m.label, [{ track_id: m.id, by_frames: m.by }], true, m.series))
   const proposed = { a: '', b: '' }
 
   const tracks = computed<Track[]>(() => detail.value?.tracks ?? [])
@@ -46,8 +50,9 @@ export const useSession = defineStore('session', () => {
   const scope = computed<Scope>(() => scopeHere.value ?? (desk.listening.value.scope as Scope))
   const anchorId = computed(() => detail.value?.session.anchor_id ?? tracks.value[0]?.id ?? '')
   const running = computed(() => [...jobs.values()].filter((j) => j.state === 'queued' || j.state === 'running'))
-  const canUndo = computed(() => detail.value?.decisions.some((d) => d.state === 'done') ?? false)
-  const canRedo = computed(() => detail.value?.decisions.some((d) => d.state === 'undone') ?? false)
+  /** What undo takes back, and what redo carries out again. */
+  const undoes = computed(() => detail.value?.decisions.filter((d) => d.state === 'done').at(-1)?.label ?? null)
+  const redoes = computed(() => detail.value?.decisions.find((d) => d.state === 'undone')?.label ?? null)
 
   const inOrder = computed(() => ordered(desk.state.value, tracks.value))
 
@@ -80,19 +85,16 @@ export const useSession = defineStore('session', () => {
     makeTransport()
   }
 
-  /** One reload at a time; one more when something moved meanwhile. */
+  /** One reload at a time. Asked for while one is under way, another follows: whoever asked sees what was changed before. */
   function reload(): Promise<void> {
     if (loading) {
-      again = true
-      return loading
+      following ??= loading.then(() => {
+        following = null
+        return reload()
+      })
+      return following
     }
-    loading = load().finally(() => {
-      loading = null
-      if (again) {
-        again = false
-        void reload()
-      }
-    })
+    loading = load().finally(() => (loading = null))
     return loading
   }
 
@@ -223,18 +225,25 @@ export const useSession = defineStore('session', () => {
     }
   }
 
-  /** `byHand`: a group that moves together comes along. */
-  async function decide(label: string, changes: { track_id: string; after: TrackPatch }[], byHand = false): Promise<boolean> {
-    try {
-      const path = { session: id.value }
-      await ask(client.POST('/api/sessions/{session}/decisions', { params: { path }, body: { label, changes, with_groups: byHand } }))
-      await reload()
-      return true
-    } catch (e) {
-      tellTrouble((e as Error).message)
-      return false
-    }
+  /** Carries a decision out once those before it are: `changes` may look at what they have left. `byHand`: a group that moves
+   * together comes along. Decisions of one series become one. */
+  function decide(label: string, changes: Changes | (() => Changes), byHand = false, series: string | null = null): Promise<boolean> {
+    return inTurn(async () => {
+      try {
+        const wanted = typeof changes === 'function' ? changes() : changes
+        const body = { label, changes: wanted, with_groups: byHand, series }
+        await ask(client.POST('/api/sessions/{session}/decisions', { params: { path: { session: id.value } }, body }))
+        await reload()
+        return true
+      } catch (e) {
+        tellTrouble((e as Error).message)
+        return false
+      }
+    })
   }
+
+  /** Moves a track from where it is, as often and as fast as the key is pressed. The label is told the sum. */
+  const nudge = moves.move
 
   /** Left and right of two tracks, in sides and names: nothing of the sound. */
   async function exchangeSides(a: string, b: string): Promise<void> {
@@ -248,12 +257,18 @@ export const useSession = defineStore('session', () => {
 
   async function walk(way: 'undo' | 'redo'): Promise<void> {
     const params = { params: { path: { session: id.value } } }
-    try {
-      await ask(way === 'undo' ? client.POST('/api/sessions/{session}/undo', params) : client.POST('/api/sessions/{session}/redo', params))
-      await reload()
-    } catch (e) {
-      tellTrouble((e as Error).message)
-    }
+    await moves.idle()
+    await desk.flush()
+    await inTurn(async () => {
+      try {
+        const walked = way === 'undo' ? client.POST('/api/sessions/{session}/undo', params) : client.POST('/api/sessions/{session}/redo', params)
+        const decision = await ask(walked)
+        await reload()
+        if (decision) tell(`${way === 'undo' ? 'Taken back' : 'Carried out again'}: ${decision.label}`)
+      } catch (e) {
+        tellTrouble((e as Error).message)
+      }
+    })
   }
 
   async function change(body: SessionPatch): Promise<void> {
@@ -312,14 +327,15 @@ export const useSession = defineStore('session', () => {
     measure,
     anchorId,
     running,
-    canUndo,
-    canRedo,
+    undoes,
+    redoes,
     track,
     open,
     reload,
     toggleSound,
     choose,
     decide,
+    nudge,
     exchangeSides,
     walk,
     change,

@@ -1,4 +1,4 @@
-import { onBeforeUnmount, onMounted, reactive } from 'vue'
+import { onBeforeUnmount, onMounted, reactive, ref } from 'vue'
 
 /** What a key does. `key` is as KeyboardEvent.key gives it, with "Ctrl+" before it where needed. */
 export interface KeyAction {
@@ -15,6 +15,28 @@ export function keyActions(): readonly KeyAction[] {
   return actions
 }
 
+const LETTERS = 'marea.letters'
+
+/** Keys of a single character work. Whoever speaks to the machine, or hits keys by accident, turns them off (WCAG 2.2, 2.1.4). */
+export const letters = ref(readLetters())
+
+function readLetters(): boolean {
+  try {
+    return localStorage.getItem(LETTERS) !== 'off'
+  } catch {
+    return true
+  }
+}
+
+export function setLetters(on: boolean): void {
+  letters.value = on
+  try {
+    localStorage.setItem(LETTERS, on ? 'on' : 'off')
+  } catch {
+    // Private windows may refuse; it then lasts as long as the page.
+  }
+}
+
 /** Keys belong to text while somebody types, and to a dialog while one is open. */
 function busy(target: EventTarget | null): boolean {
   if (!(target instanceof HTMLElement)) return false
@@ -27,20 +49,50 @@ export function keyOf(event: KeyboardEvent): string {
   return (event.ctrlKey || event.metaKey ? 'Ctrl+' : '') + (event.key.length === 1 ? event.key.toLowerCase() : event.key)
 }
 
+const CONTROLS = 'button, a, summary, input, [role="menuitem"], [role="button"], [role="tab"], [role="switch"]'
+
+/** The control that a pointer gave the focus to. Who clicks goes on with the page's keys; who steps to a control presses it. */
+let clicked: EventTarget | null = null
+
+function onFocus(event: FocusEvent): void {
+  if (event.target !== clicked) clicked = null
+}
+
+function onPointer(event: PointerEvent): void {
+  clicked = event.target instanceof HTMLElement ? event.target.closest(CONTROLS) : null
+}
+
+/** Space and Enter belong to the control that has the focus, unless a click put it there. */
+function pressed(target: EventTarget | null, key: string): boolean {
+  if (!(target instanceof HTMLElement) || (key !== ' ' && key !== 'Enter')) return false
+  const control = target.closest(CONTROLS)
+  return control !== null && control !== clicked
+}
+
 function onKey(event: KeyboardEvent): void {
+  if (event.key === 'Tab') clicked = null
   if (event.altKey || event.defaultPrevented || busy(event.target)) return
   const key = keyOf(event) === 'Ctrl+z' && event.shiftKey ? 'Ctrl+y' : keyOf(event)
-  // Enter and Space press the button that has the focus; elsewhere they are ours.
-  const onButton = event.target instanceof HTMLElement && event.target.closest('button, a') !== null
-  if (onButton && key === 'Enter') return
+  if (pressed(event.target, key)) return
+  // The list of keys can always be reached: the switch is in it.
+  if (!letters.value && key.length === 1 && key !== ' ' && key !== '?') return
   const action = [...actions].reverse().find((a) => a.key.toLowerCase() === key.toLowerCase())
   if (!action) return
   event.preventDefault()
-  if (key === ' ' && event.target instanceof HTMLElement) event.target.blur()
   action.run()
 }
 
-if (typeof window !== 'undefined') window.addEventListener('keydown', onKey)
+/** A control presses itself with Space when the key is let go: not where the key was ours. */
+function onKeyUp(event: KeyboardEvent): void {
+  if (event.key === ' ' && !busy(event.target) && !pressed(event.target, ' ')) event.preventDefault()
+}
+
+if (typeof window !== 'undefined') {
+  window.addEventListener('keydown', onKey)
+  window.addEventListener('keyup', onKeyUp)
+  window.addEventListener('pointerdown', onPointer, true)
+  window.addEventListener('focusin', onFocus, true)
+}
 
 /** Gives keys to actions while the component lives. */
 export function useKeys(group: string, list: Omit<KeyAction, 'group'>[]): void {

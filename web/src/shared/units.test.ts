@@ -40,6 +40,12 @@ describe('quantities as text', () => {
     expect(parseOffset('1/8t', m)).toBe(8000)
     expect(parseOffset('1/0', m)).toBeNull()
     expect(noOffset('soon')).toContain('“soon”')
+    // Without a unit it is in the one that is shown.
+    expect(parseOffset('2.5', m, 'ms')).toBe(120)
+    expect(parseOffset('1000', m, 'us')).toBe(48)
+    expect(parseOffset('3.432', m, 'distance')).toBeCloseTo(480, 9)
+    expect(parseOffset('0.5', m, 'note')).toBe(12000)
+    expect(parseOffset('48 samples', m, 'ms')).toBe(48)
     expect(parseOffset('soon', m)).toBeNull()
     expect(parseOffset('', m)).toBeNull()
   })

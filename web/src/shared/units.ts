@@ -95,9 +95,9 @@ export function bytes(n: number): string {
   return n < 1e9 ? `${(n / 1e6).toFixed(1)} MB` : `${(n / 1e9).toFixed(2)} GB`
 }
 
-/** An offset as typed: a number with a unit, a note length ("1/32", dotted "1/8.", triplet "1/8t"), samples without. Null when
- * it cannot be read. */
-export function parseOffset(text: string, m: Measure): number | null {
+/** An offset as typed: a number with a unit, or in the unit chosen without one; a note length ("1/32", dotted "1/8.", triplet
+ * "1/8t"). Null when it cannot be read. */
+export function parseOffset(text: string, m: Measure, unit: Unit = 'samples'): number | null {
   const clean = text.trim().replace(',', '.').replace(MINUS, '-').toLowerCase()
   const length = /^([+-]?)(\d+)\/(\d+)(\.|t)?$/.exec(clean)
   if (length) {
@@ -106,17 +106,19 @@ export function parseOffset(text: string, m: Measure): number | null {
     const frames = ((quarters * part * 60) / m.bpm) * m.rateHz * (length[1] === '-' ? -1 : 1)
     return Number.isFinite(frames) ? frames : null
   }
-  const found = /^([+-]?\d*\.?\d+)\s*(samples?|smp|ms|us|µs|s|cm|m)?$/.exec(clean)
+  const found = /^([+-]?\d*\.?\d+)\s*(samples?|smp|ms|us|µs|s|cm|m|quarters?)?$/.exec(clean)
   if (!found) return null
   const value = Number(found[1])
-  const seconds: Record<string, number> = { ms: 1e-3, us: 1e-6, µs: 1e-6, s: 1, cm: 0.01 / m.speedMS, m: 1 / m.speedMS }
-  const factor = seconds[found[2] ?? '']
+  const quarter = 60 / m.bpm
+  const seconds: Record<string, number> = { ms: 1e-3, us: 1e-6, µs: 1e-6, s: 1, cm: 0.01 / m.speedMS, m: 1 / m.speedMS, quarter, quarters: quarter }
+  const usual: Record<Unit, string> = { samples: 'samples', ms: 'ms', us: 'us', distance: 'm', note: 'quarters' }
+  const factor = seconds[found[2] ?? usual[unit]]
   return Number.isFinite(value) ? (factor === undefined ? value : value * factor * m.rateHz) : null
 }
 
 /** What cannot be read as an offset, in a sentence. */
 export function noOffset(text: string): string {
-  return `“${text}” is no offset. Samples, a number with ms, µs, cm or m, or a note length such as 1/32.`
+  return `“${text}” is no offset. A number with samples, ms, µs, cm or m, or a note length such as 1/32; without a unit, the one chosen above.`
 }
 
 /** A stretch of time in every unit, and as the frequency whose period it is. */

@@ -317,8 +317,8 @@ pub async fn accept_findings(
         [one] => format!("Accepted: {one}"),
         many => format!("Accepted {} findings: {}", many.len(), many.join(" ")),
     };
-    let changes = patches.into_iter().map(|(track_id, after)| NewChange { track_id, after }).collect();
-    let made = decisions::decide(state.db(), session, &NewDecision { label, changes, with_groups: false }).await?;
+    let changes = patches.into_iter().map(|(track_id, after)| NewChange::to(track_id, after)).collect();
+    let made = decisions::decide(state.db(), session, &NewDecision::of(label, changes)).await?;
     state.workers.changed(session).await;
     Ok(HttpResponse::Created().json(made))
 }
@@ -343,7 +343,7 @@ pub async fn dismiss_finding(
     dismissed.insert(f.key, reason.into());
     let after = TrackPatch { dismissed: Some(dismissed), ..TrackPatch::default() };
     let label = format!("Put aside ({reason}): {}", f.finding.text);
-    let new = NewDecision { label, changes: vec![NewChange { track_id: row.id, after }], with_groups: false };
+    let new = NewDecision::of(label, vec![NewChange::to(row.id, after)]);
     let made = decisions::decide(state.db(), session, &new).await?;
     state.workers.changed(session).await;
     Ok(HttpResponse::Created().json(made))

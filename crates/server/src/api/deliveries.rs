@@ -2,7 +2,7 @@
 
 use super::{State, id};
 use crate::db::jobs::{self, Job};
-use crate::db::sessions;
+use crate::db::{sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
 use crate::jobs::Task;
 use crate::jobs::deliver::DeliverOptions;
@@ -13,7 +13,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// Write a delivery; answers the job, whose result lists the files.
-#[utoipa::path(responses((status = 202, body = uuid::Uuid), (status = 404, body = ErrorBody)))]
+#[utoipa::path(responses((status = 202, body = uuid::Uuid), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[post("/sessions/{session}/deliveries")]
 pub async fn request_delivery(
     state: web::Data<State>,
@@ -21,6 +21,10 @@ pub async fn request_delivery(
     options: web::Json<DeliverOptions>,
 ) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
+    let rows = tracks::of_session(state.db(), session.id).await?;
+    if let Some(unknown) = options.tracks.iter().find(|id| !rows.iter().any(|t| t.id == **id)) {
+        return Err(ServerError::Invalid(format!("track {unknown} is not in this session")));
+    }
     let task = Task::Deliver(options.into_inner());
     let job = jobs::enqueue(state.db(), session.id, &task, &format!("Delivering {}", session.name)).await?;
     state.workers.nudge(session.id);
@@ -35,10 +39,7 @@ pub async fn list_deliveries(
     path: web::Path<String>,
 ) -> Result<web::Json<Vec<Job>>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
-    let mut found = jobs::changed_since(state.db(), session.id, 0).await?;
-    found.retain(|j| j.kind == "deliver" && j.state == "done");
-    found.reverse();
-    Ok(web::Json(found))
+    Ok(web::Json(jobs::deliveries(state.db(), session.id).await?))
 }
 
 /// The folder of a finished delivery.
@@ -74,7 +75,7 @@ pub async fn download_file(
 }
 
 /// All files of a delivery in one ZIP archive.
-#[utoipa::path(responses((status = 200, content_type = "application/zip", body = Vec<u8>), (status = 404, body = ErrorBody)))]
+#[utoipa::path(responses((status = 200, content_type = "application/zip", body = Vec<u8>), (status = 404, body = ErrorBody), (status = 507, body = ErrorBody)))]
 #[get("/deliveries/{job}/archive.zip")]
 pub async fn download_archive(state: web::Data<State>, path: web::Path<String>) -> Result<NamedFile, ServerError> {
     let folder = folder(&state, &path).await?;
@@ -85,6 +86,7 @@ pub async fn download_archive(state: web::Data<State>, path: web::Path<String>) 
         if made.exists() {
             return Ok(());
         }
+        store.check_room(size_of(&folder))?;
         let part = store.part();
         zip_folder(&folder, &part).inspect_err(|_| crate::store::remove(&part))?;
         Ok(store.keep(&part, &made)?)
@@ -95,7 +97,10 @@ pub async fn download_archive(state: web::Data<State>, path: web::Path<String>) 
 
 /// Stored, not compressed: sound hardly shrinks, and reading on is faster.
 fn zip_folder(folder: &Path, to: &Path) -> Result<(), ServerError> {
-    let broken = |e: zip::result::ZipError| ServerError::Internal(e.to_string());
+    let broken = |e: zip::result::ZipError| match e {
+        zip::result::ZipError::Io(e) => archive_error(e),
+        e => ServerError::Internal(e.to_string()),
+    };
     let mut zip = zip::ZipWriter::new(std::io::BufWriter::new(std::fs::File::create(to)?));
     let options =
         zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored).large_file(true);
@@ -103,8 +108,23 @@ fn zip_folder(folder: &Path, to: &Path) -> Result<(), ServerError> {
     entries.sort_by_key(std::fs::DirEntry::file_name);
     for entry in entries {
         zip.start_file(entry.file_name().to_string_lossy(), options).map_err(broken)?;
-        std::io::copy(&mut std::fs::File::open(entry.path())?, &mut zip)?;
+        std::io::copy(&mut std::fs::File::open(entry.path())?, &mut zip).map_err(archive_error)?;
     }
-    zip.finish().map_err(broken)?.flush()?;
+    zip.finish().map_err(broken)?.flush().map_err(archive_error)?;
     Ok(())
+}
+
+fn archive_error(e: std::io::Error) -> ServerError {
+    match e.kind() {
+        std::io::ErrorKind::StorageFull => {
+            ServerError::DiskFull("the archive was not made; its files can be loaded one by one".into())
+        }
+        _ => ServerError::Store(e),
+    }
+}
+
+/// Bytes of all files in a folder.
+fn size_of(folder: &Path) -> u64 {
+    let files = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    files.filter_map(|e| e.metadata().ok()).map(|m| m.len()).sum()
 }

@@ -13,7 +13,7 @@ use std::time::Duration;
 /// Jobs that ended longer ago than this are not told to a page that opens.
 const LOOK_BACK_MS: i64 = 60_000;
 
-/// Jobs of a session that are at work or ended in the last minute.
+/// Jobs of a session that wait or are at work, and those that ended in the last minute.
 #[utoipa::path(responses((status = 200, body = Vec<jobs::Job>), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/jobs")]
 pub async fn list_jobs(
@@ -29,6 +29,15 @@ pub async fn list_jobs(
 #[post("/jobs/{job}/cancel")]
 pub async fn cancel(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<jobs::Job>, ServerError> {
     let job = jobs::cancel(state.db(), id(&path, "job")?).await?;
+    state.workers.nudge(job.session_id);
+    Ok(web::Json(job))
+}
+
+/// Try a job again that failed or was cancelled.
+#[utoipa::path(responses((status = 200, body = jobs::Job), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody)))]
+#[post("/jobs/{job}/retry")]
+pub async fn retry(state: web::Data<State>, path: web::Path<String>) -> Result<web::Json<jobs::Job>, ServerError> {
+    let job = jobs::retry(state.db(), id(&path, "job")?).await?;
     state.workers.nudge(job.session_id);
     Ok(web::Json(job))
 }

@@ -250,7 +250,7 @@ pub async fn accept_repair(
                 }
             }
         };
-        NewChange { track_id: t.id, after }
+        NewChange::to(t.id, after)
     });
     let changes: Vec<NewChange> = changes.collect();
     let texts: Vec<&str> =
@@ -259,8 +259,7 @@ pub async fn accept_repair(
         format!(" from {} to {} s", seconds(r[0], asked.rate_hz), seconds(r[1], asked.rate_hz))
     });
     let label = format!("Repaired {}{where_}: {}", asked.rows[0].name, texts.join(" "));
-    let made =
-        decisions::decide(state.db(), asked.session, &NewDecision { label, changes, with_groups: false }).await?;
+    let made = decisions::decide(state.db(), asked.session, &NewDecision::of(label, changes)).await?;
     state.workers.changed(asked.session).await;
     Ok(HttpResponse::Created().json(made))
 }

@@ -12,6 +12,7 @@ pub mod seat;
 pub mod sessions;
 pub mod sound;
 pub mod upload;
+pub mod uploads;
 
 use crate::db::sessions::Session;
 use crate::error::ServerError;
@@ -84,9 +85,14 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(seat::exchange_sides)
             .service(seat::turn_seat)
             .service(upload::upload)
+            .service(uploads::announce)
+            .service(uploads::where_it_stands)
+            .service(uploads::send)
+            .service(uploads::forget)
             .service(events::events)
             .service(events::list_jobs)
             .service(events::cancel)
+            .service(events::retry)
             .service(history::list_decisions)
             .service(history::decide)
             .service(history::undo)

@@ -2,6 +2,7 @@
 
 use super::sound::{TILE_POINTS, TILE_SAMPLES};
 use super::{State, id, rate};
+use crate::db::bounds::Bounds;
 use crate::db::{sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
 use crate::jobs::{JobError, blocking, measure::open};
@@ -36,7 +37,9 @@ pub async fn overlay(
         text => Some(text.parse().ok().filter(|l| *l <= COARSEST).ok_or(ServerError::NotFound("level"))?),
     };
     let count = level.map_or(TILE_SAMPLES, |l| TILE_POINTS * frames_a_point(l));
+    let rows = tracks::of_session(state.db(), session.id).await?;
     let start = path.5.saturating_mul(count as i64);
+    Bounds::of(&rows, rate(&session)?).check("the tile", [start])?;
     let (rate_hz, store) = (rate(&session)?, state.workers.store.clone());
     let done = blocking(move || {
         let mut sum = vec![0f32; count];
@@ -60,8 +63,7 @@ pub async fn overlay(
             // It follows the corrections, so it is asked for under another name when they change.
             .insert_header((header::CACHE_CONTROL, "private, max-age=60"))
             .body(bytes)),
-        Err(JobError::Server(e)) => Err(e),
-        Err(e) => Err(ServerError::Conflict(e.to_string())),
+        Err(e) => Err(ServerError::of_job(e)),
     }
 }
 

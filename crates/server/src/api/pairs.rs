@@ -130,7 +130,6 @@ pub async fn pair_sum(
     .await;
     match done {
         Ok(sum) => Ok(web::Json(sum)),
-        Err(JobError::Server(e)) => Err(e),
-        Err(e) => Err(ServerError::Conflict(e.to_string())),
+        Err(e) => Err(ServerError::of_job(e)),
     }
 }

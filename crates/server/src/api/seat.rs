@@ -46,12 +46,9 @@ pub async fn exchange_sides(
             a.name, b.name
         )));
     }
-    let changes = vec![
-        NewChange { track_id: a.id, after: exchanged(&a, sides[1]) },
-        NewChange { track_id: b.id, after: exchanged(&b, sides[0]) },
-    ];
+    let changes = vec![NewChange::to(a.id, exchanged(&a, sides[1])), NewChange::to(b.id, exchanged(&b, sides[0]))];
     let label = format!("Sides of {} and {} exchanged", a.name, b.name);
-    let made = decisions::decide(state.db(), session, &NewDecision { label, changes, with_groups: false }).await?;
+    let made = decisions::decide(state.db(), session, &NewDecision::of(label, changes)).await?;
     state.workers.changed(session).await;
     Ok(HttpResponse::Created().json(made))
 }
@@ -75,7 +72,7 @@ pub async fn turn_seat(state: web::Data<State>, path: web::Path<String>) -> Resu
                     other
                 }
             };
-            Some(NewChange { track_id: t.id, after: exchanged(t, side) })
+            Some(NewChange::to(t.id, exchanged(t, side)))
         })
         .collect();
     if changes.is_empty() {
@@ -84,7 +81,7 @@ pub async fn turn_seat(state: web::Data<State>, path: web::Path<String>) -> Resu
     let now = desk::get(state.db(), session.id).await?;
     let to = if now.seat == "performer" { "audience" } else { "performer" };
     let label = format!("Seat turned round: left and right as from the {to}’s");
-    let made = decisions::decide(state.db(), session.id, &NewDecision { label, changes, with_groups: false }).await?;
+    let made = decisions::decide(state.db(), session.id, &NewDecision::of(label, changes)).await?;
     let mirrored = now.lanes.iter().filter(|(_, l)| l.pan.is_some_and(|p| p != 0.0)).map(|(t, l)| {
         let lane = desk::LaneDesk { pan: l.pan.map(|p| -p), ..l.clone() };
         (*t, lane)

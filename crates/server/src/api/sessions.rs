@@ -1,10 +1,12 @@
 //! Sessions and their tracks.
 
 use super::{State, id};
-use crate::db::decisions::{self, Decision};
+use crate::db::bounds::Bounds;
+use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::desk::{self, Desk};
 use crate::db::sessions::{self, Session, SessionPatch, checked_name};
-use crate::db::tracks::{self, Track};
+use crate::db::tracks::{self, Track, TrackPatch};
+use crate::db::uploads::Upload;
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, delete, get, patch, post, web};
 use serde::{Deserialize, Serialize};
@@ -13,7 +15,7 @@ use utoipa::ToSchema;
 /// Is everything there that is needed?
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Health {
-    /// "up" or "down".
+    /// "up", "full" (it can be read, but nothing new fits on its disk) or "down".
     pub database: String,
     /// Version of the server.
     pub version: String,
@@ -30,6 +32,8 @@ pub struct SessionDetail {
     pub decisions: Vec<Decision>,
     /// How it is looked at and listened to.
     pub desk: Desk,
+    /// Files that were announced and are on their way.
+    pub uploads: Vec<Upload>,
     /// Speed of sound at its temperature, m/s.
     pub speed_m_s: f64,
 }
@@ -46,8 +50,13 @@ pub struct NewSession {
 #[get("/health")]
 pub async fn health(state: web::Data<State>) -> HttpResponse {
     let up = sqlx::query("SELECT 1").execute(state.db()).await.is_ok();
-    let body = Health { database: if up { "up" } else { "down" }.into(), version: env!("CARGO_PKG_VERSION").into() };
-    if up { HttpResponse::Ok().json(body) } else { HttpResponse::ServiceUnavailable().json(body) }
+    let database = match up {
+        false => "down",
+        true if crate::db::is_full(state.db()).await => "full",
+        true => "up",
+    };
+    let body = Health { database: database.into(), version: env!("CARGO_PKG_VERSION").into() };
+    if database == "up" { HttpResponse::Ok().json(body) } else { HttpResponse::ServiceUnavailable().json(body) }
 }
 
 /// All sessions, newest first.
@@ -84,6 +93,7 @@ pub async fn show_session(
     let rows = tracks::of_session(state.db(), session.id).await?;
     Ok(web::Json(SessionDetail {
         speed_m_s: marea_core::units::speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2),
+        uploads: super::uploads::shown(&state, session.id).await?,
         desk: desk::get(state.db(), session.id).await?,
         decisions: decisions::list(state.db(), session.id).await?,
         tracks: rows.into_iter().map(Track::from).collect(),
@@ -103,6 +113,10 @@ pub async fn change_session(
     if let Some(anchor) = body.anchor_id {
         tracks::get(state.db(), session.id, anchor).await?;
     }
+    if let Some(frame) = body.first_beat_frame {
+        let rows = tracks::of_session(state.db(), session.id).await?;
+        Bounds::of(&rows, session.rate_hz.unwrap_or(48_000)).check("bar 1", [frame])?;
+    }
     sessions::patch(state.db(), session.id, &body).await?;
     state.workers.nudge(session.id);
     Ok(web::Json(sessions::get(state.db(), session.id).await?))
@@ -117,7 +131,7 @@ pub async fn remove_session(state: web::Data<State>, path: web::Path<String>) ->
     Ok(HttpResponse::NoContent().finish())
 }
 
-/// Take a track out of a session. Its recording stays in the store.
+/// Take a track out of a session: a decision, which undo takes back. Its recording stays in the store.
 #[utoipa::path(responses((status = 204), (status = 404, body = ErrorBody)))]
 #[delete("/sessions/{session}/tracks/{track}")]
 pub async fn remove_track(
@@ -125,8 +139,10 @@ pub async fn remove_track(
     path: web::Path<(String, String)>,
 ) -> Result<HttpResponse, ServerError> {
     let track = tracks::get(state.db(), id(&path.0, "session")?, id(&path.1, "track")?).await?;
-    tracks::delete(state.db(), track.session_id, track.id).await?;
-    sessions::touch(state.db(), track.session_id).await?;
+    let after = TrackPatch { removed: Some(true), ..TrackPatch::default() };
+    let label = format!("{} taken out", track.name);
+    decisions::decide(state.db(), track.session_id, &NewDecision::of(label, vec![NewChange::to(track.id, after)]))
+        .await?;
     state.workers.changed(track.session_id).await;
     Ok(HttpResponse::NoContent().finish())
 }

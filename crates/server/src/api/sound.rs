@@ -1,10 +1,12 @@
 //! Waveforms to draw and sound to hear.
 
 use super::{State, id, rate};
+use crate::db::bounds::Bounds;
 use crate::db::{sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
+use crate::jobs::{JobError, blocking, measure::open};
 use crate::listen::player::{Command, Play, Player, Reply};
-use crate::listen::wire::{Request, Said};
+use crate::listen::wire::{PlayRange, Request, Said};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use futures_util::StreamExt;
@@ -21,7 +23,7 @@ pub const TILE_SAMPLES: usize = 8_192;
 
 /// A tile of a track's waveform, in the recording's own frames: level `samples` gives 8 192 samples, level 0 to 5 gives 1 024
 /// points of minimum, maximum and RMS, 64·4^level frames each. Little-endian `f32`. Empty past the end.
-#[utoipa::path(responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = ErrorBody)))]
+#[utoipa::path(responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody)))]
 #[get("/sessions/{session}/tracks/{track}/tiles/{level}/{tile}")]
 pub async fn tile(
     state: web::Data<State>,
@@ -30,23 +32,30 @@ pub async fn tile(
     let session = sessions::get(state.db(), id(&path.0, "session")?).await?;
     let track = tracks::get(state.db(), session.id, id(&path.1, "track")?).await?;
     let rate_hz = rate(&session)?;
-    let gone = || ServerError::Conflict(format!("the recording of “{}” is not in the store", track.name));
-    let bytes = if path.2 == "samples" {
-        let file = state.workers.store.open_channel(&track.sha256, rate_hz, track.channel).map_err(|_| gone())?;
-        let start = i64::try_from(path.3.saturating_mul(TILE_SAMPLES)).unwrap_or(i64::MAX);
-        let count = usize::try_from((track.frames - start).clamp(0, TILE_SAMPLES as i64)).unwrap_or(0);
-        let mut samples = vec![0f32; count];
-        file.read(start, &mut samples)?;
-        samples.iter().flat_map(|v| v.to_le_bytes()).collect()
-    } else {
-        let level: usize = path.2.parse().ok().filter(|l| *l < LEVELS).ok_or(ServerError::NotFound("level"))?;
-        let file = std::fs::File::open(state.workers.store.overview(&track.sha256, rate_hz, track.channel))
-            .map_err(|_| gone())?;
-        let (at, count) = overview_range(track.frames, level, path.3.saturating_mul(TILE_POINTS), TILE_POINTS);
-        let mut bytes = vec![0u8; count * 12];
-        file.read_exact_at(&mut bytes, at)?;
-        bytes
+    let level = match path.2.as_str() {
+        "samples" => None,
+        text => Some(text.parse().ok().filter(|l| *l < LEVELS).ok_or(ServerError::NotFound("level"))?),
     };
+    let (store, tile) = (state.workers.store.clone(), path.3);
+    let done = blocking(move || {
+        let told = |e: &dyn std::fmt::Display| JobError::Failed(format!("“{}” cannot be read: {e}", track.name));
+        let file = open(&store, &track, rate_hz)?;
+        if let Some(level) = level {
+            let overview =
+                std::fs::File::open(store.overview(&track.sha256, rate_hz, track.channel)).map_err(|e| told(&e))?;
+            let (at, count) = overview_range(track.frames, level, tile.saturating_mul(TILE_POINTS), TILE_POINTS);
+            let mut bytes = vec![0u8; count * 12];
+            overview.read_exact_at(&mut bytes, at).map_err(|e| told(&e))?;
+            return Ok(bytes);
+        }
+        let start = i64::try_from(tile.saturating_mul(TILE_SAMPLES)).unwrap_or(i64::MAX);
+        let count = usize::try_from((track.frames.saturating_sub(start)).clamp(0, TILE_SAMPLES as i64)).unwrap_or(0);
+        let mut samples = vec![0f32; count];
+        file.read(start, &mut samples).map_err(|e| told(&e))?;
+        Ok(samples.iter().flat_map(|v| v.to_le_bytes()).collect())
+    })
+    .await;
+    let bytes: Vec<u8> = done.map_err(ServerError::of_job)?;
     // A recording never changes, so neither does a tile.
     Ok(HttpResponse::Ok()
         .content_type("application/octet-stream")
@@ -117,7 +126,11 @@ async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Re
             let tracks = tracks::of_session(state.db(), session).await?;
             let rate = SampleRate::new(u64::from(rate(&s)?)).map_err(|e| ServerError::Conflict(e.to_string()))?;
             // Whole frames sound as they are recorded, bit for bit; slowed down, a part of a frame does not matter.
-            let play = Play { from: from.floor(), generation, mix, range, tracks, rate, tempo: s.tempo() };
+            let bounds = Bounds::of(&tracks, s.rate_hz.unwrap_or(48_000));
+            let within = |frame: i64| bounds.nearest(frame as f64) as i64;
+            let range = range.map(|r| PlayRange { from: within(r.from), to: within(r.to), ..r });
+            let play =
+                Play { from: bounds.nearest(from).floor(), generation, mix, range, tracks, rate, tempo: s.tempo() };
             player.tell(Command::Play(Box::new(play)));
         }
         Request::Credit { blocks } => player.tell(Command::Credit(blocks.min(u32::MAX - 1))),

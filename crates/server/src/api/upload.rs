@@ -1,34 +1,35 @@
-//! Bringing files in: streamed to disk, hashed on the way.
+//! Bringing files in as one form: for scripts. Pages send each file by itself and go on where they stopped, see
+//! [`super::uploads`].
 
 use super::{State, id};
 use crate::db::{jobs, sessions};
-use crate::error::{ErrorBody, ServerError};
+use crate::error::{ErrorBody, ServerError, sentence};
+use crate::intake::{Arrived, Intake, Part};
 use crate::jobs::{Task, now_ms};
 use crate::names::clean_file_name;
-use crate::store::remove;
-use actix_multipart::Multipart;
+use actix_multipart::{Field, Multipart};
 use actix_web::{HttpResponse, post, web};
 use futures_util::TryStreamExt;
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
-use std::path::PathBuf;
-use tokio::io::AsyncWriteExt;
+use std::path::Path;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-/// A file that was taken.
+/// What became of a file: it has a job, or a sentence that says why it was not taken.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Uploaded {
     /// Its name as shown.
     pub file_name: String,
     /// The job that reads it.
-    pub job: Uuid,
+    pub job: Option<Uuid>,
     /// SHA-256 in hex.
-    pub sha256: String,
+    pub sha256: Option<String>,
     /// Bytes.
     pub bytes: u64,
     /// The same bytes were in the store already.
     pub known: bool,
+    /// Why it was not taken.
+    pub error: Option<ErrorBody>,
 }
 
 /// When the file was chosen: keeps files in the order in which they were picked, whichever arrives first.
@@ -38,23 +39,23 @@ pub struct Chosen {
     pub at: Option<i64>,
 }
 
-/// A file that is removed unless it was kept: an upload cut off half way leaves nothing.
-struct Part(PathBuf);
+/// Check for room after so many bytes.
+pub(super) const CHECK_EVERY: u64 = 8 << 20;
 
-impl Drop for Part {
-    fn drop(&mut self) {
-        remove(&self.0);
-    }
+/// A moment as a database's page may hold it: between 1970 and the year 9999.
+pub(super) fn moment(at: Option<i64>) -> i64 {
+    at.unwrap_or_else(now_ms).clamp(0, 253_402_300_799_000)
 }
 
-/// Check for room after so many bytes.
-const CHECK_EVERY: u64 = 8 << 20;
-
-/// Bring in recordings as multipart/form-data; every part with a file name is one. Read by a job each.
+/// Bring in recordings as multipart/form-data; every part with a file name is one. Read by a job each. What was taken and what
+/// was not is told file by file; 422 only when none was taken.
 #[utoipa::path(
     params(Chosen),
     request_body(content = Vec<u8>, content_type = "multipart/form-data"),
-    responses((status = 202, body = Vec<Uploaded>), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody), (status = 507, body = ErrorBody))
+    responses(
+        (status = 202, body = Vec<Uploaded>), (status = 400, body = ErrorBody), (status = 404, body = ErrorBody),
+        (status = 422, body = ErrorBody), (status = 503, body = ErrorBody), (status = 507, body = ErrorBody)
+    )
 )]
 #[post("/sessions/{session}/recordings")]
 pub async fn upload(
@@ -63,72 +64,114 @@ pub async fn upload(
     chosen: web::Query<Chosen>,
     mut form: Multipart,
 ) -> Result<HttpResponse, ServerError> {
-    let session = sessions::get(state.db(), id(&path, "session")?).await?;
-    let broken = |e: actix_multipart::MultipartError| {
-        ServerError::Invalid(format!("the upload broke off: {e}; nothing of this file was kept"))
-    };
-    let mut taken = Vec::new();
-    while let Some(mut field) = form.try_next().await.map_err(broken)? {
+    let session = sessions::get(state.db(), id(&path, "session")?).await?.id;
+    let mut told: Vec<Uploaded> = Vec::new();
+    let mut first_error = None;
+    loop {
+        let mut field = match form.try_next().await {
+            Ok(Some(field)) => field,
+            Ok(None) => break,
+            Err(e) => {
+                first_error.get_or_insert(broken(&e));
+                break;
+            }
+        };
         let Some(raw_name) = field.content_disposition().and_then(|d| d.get_filename()).map(str::to_owned) else {
             continue;
         };
         let file_name = clean_file_name(&raw_name);
-        let full = |e: std::io::Error| match e.kind() {
-            std::io::ErrorKind::StorageFull => ServerError::DiskFull(format!("“{file_name}” was not kept")),
-            _ => ServerError::Store(e),
-        };
-        state.workers.store.check_room(0).map_err(|e| named(e, &file_name))?;
-        let part = Part(state.workers.store.part());
-        let mut out = tokio::fs::File::create(&part.0).await.map_err(full)?;
-        let (mut hash, mut bytes, mut next_check) = (Sha256::new(), 0u64, CHECK_EVERY);
-        while let Some(chunk) = field.try_next().await.map_err(broken)? {
-            bytes += chunk.len() as u64;
-            if bytes > state.settings.max_upload_bytes {
-                return Err(ServerError::Invalid(format!(
-                    "“{file_name}” is larger than {} MB",
-                    state.settings.max_upload_bytes >> 20
-                )));
+        match one(&state, session, &file_name, &mut field, moment(chosen.at)).await {
+            Ok(taken) => told.push(taken),
+            Err(e) => {
+                let error = ErrorBody { code: e.code().into(), message: sentence(&e.to_string()) };
+                let empty = Uploaded { file_name, job: None, sha256: None, bytes: 0, known: false, error: Some(error) };
+                told.push(empty);
+                first_error.get_or_insert(e);
             }
-            if bytes >= next_check {
-                state.workers.store.check_room(0).map_err(|e| named(e, &file_name))?;
-                next_check = bytes + CHECK_EVERY;
-            }
-            hash.update(&chunk);
-            out.write_all(&chunk).await.map_err(full)?;
         }
-        out.sync_all().await.map_err(full)?;
-        drop(out);
-        if bytes == 0 {
-            return Err(ServerError::Invalid(format!("“{file_name}” is empty")));
-        }
-        let sha256 = hash.finalize().to_vec();
-        let place = state.workers.store.recording(&sha256);
-        let known = place.exists();
-        // The file first, the row after it: a crash between leaves a file that the next upload finds again.
-        state.workers.store.keep(&part.0, &place).map_err(full)?;
-        let task = Task::Import {
-            sha256: hex::encode(&sha256),
-            file_name: file_name.clone(),
-            order: chosen.at.unwrap_or_else(now_ms),
-        };
-        let mut tx = state.db().begin().await?;
-        sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)")
-            .bind(&sha256)
-            .bind(bytes)
-            .execute(&mut *tx)
-            .await?;
-        let job = jobs::enqueue(&mut *tx, session.id, &task, &format!("Bringing in {file_name}")).await?;
-        tx.commit().await?;
-        state.workers.nudge(session.id);
-        taken.push(Uploaded { file_name, job, sha256: hex::encode(&sha256), bytes, known });
     }
-    if taken.is_empty() {
-        return Err(ServerError::Invalid("the upload holds no file".into()));
+    if told.iter().any(|t| t.job.is_some()) {
+        return Ok(HttpResponse::Accepted().json(told));
     }
-    Ok(HttpResponse::Accepted().json(taken))
+    Err(first_error.unwrap_or_else(|| ServerError::Invalid("the upload holds no file".into())))
 }
 
-fn named(e: ServerError, file: &str) -> ServerError {
+fn broken(e: &actix_multipart::MultipartError) -> ServerError {
+    ServerError::Invalid(format!("the upload broke off: {e}; nothing of this file was kept"))
+}
+
+async fn one(
+    state: &State,
+    session: Uuid,
+    file_name: &str,
+    field: &mut Field,
+    order: i64,
+) -> Result<Uploaded, ServerError> {
+    state.workers.store.check_room(0).map_err(|e| named(e, file_name))?;
+    let part = Part(state.workers.store.part());
+    let intake = Intake::begin(&part.0).map_err(|e| full(e, file_name))?;
+    let (mut bytes, mut next_check) = (0u64, CHECK_EVERY);
+    while let Some(chunk) = field.try_next().await.map_err(|e| broken(&e))? {
+        bytes += chunk.len() as u64;
+        if bytes > state.settings.max_upload_bytes {
+            let most = state.settings.max_upload_bytes >> 20;
+            return Err(ServerError::Invalid(format!("“{file_name}” is larger than {most} MB")));
+        }
+        if bytes >= next_check {
+            state.workers.store.check_room(0).map_err(|e| named(e, file_name))?;
+            next_check = bytes + CHECK_EVERY;
+        }
+        if !intake.push(chunk).await {
+            break;
+        }
+    }
+    let arrived = intake.finish().await.map_err(|e| full(e, file_name))?;
+    if arrived.bytes == 0 {
+        return Err(ServerError::Invalid(format!("“{file_name}” is empty")));
+    }
+    let (job, known) = keep(state, session, file_name, &part.0, &arrived, order, None).await?;
+    let sha256 = Some(hex::encode(&arrived.sha256));
+    Ok(Uploaded { file_name: file_name.into(), job: Some(job), sha256, bytes: arrived.bytes, known, error: None })
+}
+
+/// Moves a file that is wholly there into the store and queues its import. The file first, the rows after it: a crash between
+/// leaves a file that the next upload finds again.
+pub(super) async fn keep(
+    state: &State,
+    session: Uuid,
+    file_name: &str,
+    part: &Path,
+    arrived: &Arrived,
+    order: i64,
+    announced: Option<Uuid>,
+) -> Result<(Uuid, bool), ServerError> {
+    let known = state.workers.store.keep_recording(part, &arrived.sha256).map_err(|e| full(e, file_name))?;
+    let task = Task::Import { sha256: hex::encode(&arrived.sha256), file_name: file_name.into(), order };
+    let mut tx = state.db().begin().await?;
+    // First, so that two at once wait for one another instead of each holding what the other needs.
+    sessions::touch(&mut *tx, session).await?;
+    sqlx::query("INSERT INTO recordings (sha256, bytes) VALUES (?, ?) ON DUPLICATE KEY UPDATE bytes = bytes")
+        .bind(&arrived.sha256)
+        .bind(arrived.bytes)
+        .execute(&mut *tx)
+        .await?;
+    if let Some(known_as) = announced {
+        crate::db::uploads::delete(&mut *tx, known_as).await?;
+    }
+    let job = jobs::enqueue(&mut *tx, session, &task, &format!("Bringing in {file_name}")).await?;
+    tx.commit().await?;
+    state.workers.nudge(session);
+    Ok((job, known))
+}
+
+pub(super) fn full(e: std::io::Error, file_name: &str) -> ServerError {
+    match e.kind() {
+        std::io::ErrorKind::StorageFull => ServerError::DiskFull(format!("“{file_name}” was not kept")),
+        _ => ServerError::Store(e),
+    }
+}
+
+pub(super) fn named(e: ServerError, file: &str) -> ServerError {
     match e {
         ServerError::DiskFull(why) => ServerError::DiskFull(format!("“{file}” was not kept; {why}")),
         other => other,

@@ -1,10 +1,13 @@
-//! One file of several channels: its image, and what is to be repaired between its channels.
+//! One file by itself: its image where it has several channels, and what is to be repaired between its channels.
 
 use super::write::{Planned, write_all};
-use super::{AlignArgs, CheckArgs, Loaded, Outcome, base_name, load};
+use super::{
+    AlignArgs, CheckArgs, FileReport, Loaded, Outcome, PlainReport, any_noted, file_reports, load, plain_findings,
+    print_plain,
+};
 use marea_core::correct::Correction;
-use marea_core::decide::Severity;
 use marea_core::decide::repair::{ImageFinding, ImageKind, Names, Proposed, Repair, repair};
+use marea_core::decide::{Kind, Severity};
 use marea_core::measure::Verdict;
 use marea_core::measure::image::fold::FoldBand;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
@@ -22,6 +25,7 @@ struct Report {
     tracks: Vec<TrackReport>,
     image: ImageReport,
     findings: Vec<FindingReport>,
+    files: Vec<FileReport>,
 }
 
 #[derive(Debug, Serialize)]
@@ -67,12 +71,20 @@ struct FoldReport {
 
 #[derive(Debug, Serialize)]
 struct FindingReport {
-    kind: ImageKind,
+    kind: AnyKind,
     channels: Vec<u16>,
     severity: Severity,
     verdict: Verdict,
     text: String,
     advice: String,
+}
+
+/// Between channels, or of one by itself.
+#[derive(Debug, Serialize)]
+#[serde(untagged)]
+enum AnyKind {
+    Image(ImageKind),
+    Plain(Kind),
 }
 
 struct Checked {
@@ -81,28 +93,30 @@ struct Checked {
     places: Option<Vec<Place>>,
     image: Image,
     repair: Repair,
+    plain: Vec<PlainReport>,
     _folder: tempfile::TempDir,
 }
 
-/// Is this a single file of several channels?
+/// Is this a single file?
 pub fn is_meant(args: &CheckArgs) -> bool {
     let one = args.files.len() == 1 && args.anchor.as_ref().is_none_or(|a| *a == args.files[0]);
-    one && marea_media::AudioReader::open(&args.files[0]).is_ok_and(|r| r.info().channels > 1)
+    one && marea_media::AudioReader::open(&args.files[0]).is_ok()
 }
 
 fn check(path: &Path) -> Result<Checked, String> {
     let folder = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
-    let name = base_name(path);
-    let rate = marea_media::AudioReader::open(path).map_err(|e| format!("{name} {e}"))?.info().rate;
+    let rate = marea_media::AudioReader::open(path).map_err(|e| format!("{} {e}", path.display()))?.info().rate;
     let file = load(path, &folder.path().join("0"), rate)?;
     let channels: Vec<Placed> = file.channels.iter().map(|source| Placed { source, start: 0 }).collect();
     let frames = channels.iter().map(|c| c.source.frames()).max().unwrap_or(0);
-    let image = measure_image(&channels, 0..frames, rate, &mut |_| true).map_err(|e| format!("{name}: {e}"))?;
+    let image =
+        measure_image(&channels, 0..frames, rate, &mut |_| true).map_err(|e| format!("{}: {e}", path.display()))?;
     drop(channels);
     let count = file.channels.len();
     let places = file.info.channel_mask.and_then(|mask| of_mask(mask, count)).or_else(|| usual(count, Order::Wav));
     let repair = repair(&image, &Names { places: places.as_deref() });
-    Ok(Checked { file, rate, places, image, repair, _folder: folder })
+    let plain = plain_findings(std::slice::from_ref(&file), rate)?;
+    Ok(Checked { file, rate, places, image, repair, plain, _folder: folder })
 }
 
 fn round(value: f64, per: f64) -> f64 {
@@ -148,8 +162,16 @@ impl Checked {
             mono: short(self.image.bands.to_mono(places)),
         });
         let findings = self.repair.findings.iter().map(|f: &ImageFinding| FindingReport {
-            kind: f.kind,
+            kind: AnyKind::Image(f.kind),
             channels: f.channels.iter().map(|c| of(*c)).collect(),
+            severity: f.severity,
+            verdict: f.verdict,
+            text: f.text.clone(),
+            advice: f.advice.clone(),
+        });
+        let plain = self.plain.iter().map(|f| FindingReport {
+            kind: AnyKind::Plain(f.kind),
+            channels: vec![f.channel],
             severity: f.severity,
             verdict: f.verdict,
             text: f.text.clone(),
@@ -160,20 +182,25 @@ impl Checked {
             file: self.file.name.clone(),
             tracks: tracks.collect(),
             image: ImageReport { pairs: pairs.collect(), fold_down },
-            findings: findings.collect(),
+            findings: findings.chain(plain).collect(),
+            files: file_reports(std::slice::from_ref(&self.file)),
         }
     }
 
     fn print(&self, json: bool) -> Result<(), String> {
         if json {
-            println!("{}", serde_json::to_string_pretty(&self.report()).map_err(|e| e.to_string())?);
+            say!("{}", serde_json::to_string_pretty(&self.report()).map_err(|e| e.to_string())?);
             return Ok(());
         }
         for f in &self.repair.findings {
-            println!("{}: {} {}", format!("{:?}, {:?}", f.severity, f.verdict).to_lowercase(), f.text, f.advice);
+            say!("{}: {} {}", format!("{:?}, {:?}", f.severity, f.verdict).to_lowercase(), f.text, f.advice);
+        }
+        print_plain(&self.plain);
+        if self.repair.findings.is_empty() && self.plain.is_empty() {
+            say!("nothing found");
         }
         for j in &self.repair.pairs {
-            println!("channels {} and {}: {}", j.a + 1, j.b + 1, j.text);
+            say!("channels {} and {}: {}", j.a + 1, j.b + 1, j.text);
         }
         Ok(())
     }
@@ -186,7 +213,9 @@ impl Checked {
 pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
     let checked = check(&args.files[0])?;
     checked.print(args.json)?;
-    let wrong = checked.repair.findings.iter().any(|f| f.severity > Severity::Info);
+    let wrong = checked.repair.findings.iter().any(|f| f.severity > Severity::Info)
+        || !checked.plain.is_empty()
+        || any_noted(std::slice::from_ref(&checked.file));
     Ok(if wrong { Outcome::Findings } else { Outcome::Clean })
 }
 
@@ -206,7 +235,7 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
     write_all(&[plan], &c.file, c.rate, args, &|name| format!("{name}, repaired between its channels"))?;
     c.print(args.check.json)?;
     if !args.check.json {
-        println!("the repaired file is in {}", args.out.display());
+        say!("the repaired file is in {}", args.out.display());
     }
     Ok(())
 }

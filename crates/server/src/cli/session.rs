@@ -1,7 +1,9 @@
 //! A folder as a whole session: every source in every microphone, findings, advice.
 
 use super::write::{Planned, write_all};
-use super::{AlignArgs, CheckArgs, Loaded, Outcome, base_name, load, place_by_stamp};
+use super::{
+    AlignArgs, CheckArgs, FileReport, Loaded, Outcome, any_noted, base_name, file_reports, load, place_by_stamp,
+};
 use marea_core::correct::Correction;
 use marea_core::decide::{Check, Kind, Named, Policy, Severity, Side, Track, decide, said, tracks_of};
 use marea_core::measure::Verdict;
@@ -27,6 +29,7 @@ struct Report {
     findings: Vec<FindingReport>,
     swapped_pairs: Vec<[serde_json::Value; 2]>,
     unreadable: Vec<String>,
+    files: Vec<FileReport>,
 }
 
 #[derive(Debug, Serialize)]
@@ -263,29 +266,30 @@ impl Checked {
             findings: findings.collect(),
             swapped_pairs: self.check.swapped_pairs.iter().map(|p| p.map(|m| self.short(m))).collect(),
             unreadable: self.unreadable.clone(),
+            files: file_reports(&self.files),
         }
     }
 
     fn outcome(&self) -> Outcome {
-        let clean = self.check.findings.is_empty() && self.unreadable.is_empty();
+        let clean = self.check.findings.is_empty() && self.unreadable.is_empty() && !any_noted(&self.files);
         if clean { Outcome::Clean } else { Outcome::Findings }
     }
 
     fn print(&self, json: bool) -> Result<(), String> {
         if json {
-            println!("{}", serde_json::to_string_pretty(&self.report()).map_err(|e| e.to_string())?);
+            say!("{}", serde_json::to_string_pretty(&self.report()).map_err(|e| e.to_string())?);
             return Ok(());
         }
         for f in &self.check.findings {
             let words = format!("{:?}, {:?}", f.severity, f.verdict).to_lowercase();
-            println!("{words}: {} {}", f.text, f.advice);
+            say!("{words}: {} {}", f.text, f.advice);
         }
         if self.check.findings.is_empty() {
-            println!("nothing found");
+            say!("nothing found");
         }
         for (t, a) in self.tracks.iter().zip(&self.check.tracks) {
             let polarity = if a.invert { "inverted" } else { "upright" };
-            println!("{}: {:+.2} samples, {polarity} - {}", t.label, a.offset_frames, a.reason);
+            say!("{}: {:+.2} samples, {polarity} - {}", t.label, a.offset_frames, a.reason);
         }
         Ok(())
     }
@@ -349,7 +353,7 @@ pub fn run_align(folder: &Path, args: &AlignArgs) -> Result<(), String> {
     write_all(&plan, first, c.rate, args, &|name| format!("{name}, aligned with its session"))?;
     c.print(args.check.json)?;
     if !args.check.json {
-        println!("{} aligned files in {}", plan.len(), args.out.display());
+        say!("{} aligned files in {}", plan.len(), args.out.display());
     }
     Ok(())
 }

@@ -8,7 +8,7 @@ use marea_core::signal::{Placed, Source, index};
 use marea_core::units::SampleRate;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
 use std::collections::HashSet;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// A file to be written.
 pub struct Planned<'a> {
@@ -48,20 +48,29 @@ pub fn write_all(
     let start = if args.keep_head { spans.iter().map(|s| s.0).min().unwrap_or(0) } else { anchor.start };
     let end = spans.iter().map(|s| s.1).max().unwrap_or(0);
     let mut taken = HashSet::new();
-    for p in plan {
-        let file = p.file;
-        let path = args.out.join(disk_name(stem(&file.name), "wav", &mut taken));
+    let paths: Vec<PathBuf> =
+        plan.iter().map(|p| args.out.join(disk_name(stem(&p.file.name), "wav", &mut taken))).collect();
+    // Looked at before anything is written: all or nothing.
+    for path in &paths {
         let same = |p: &Path| p.canonicalize().ok().zip(path.canonicalize().ok()).is_some_and(|(a, b)| a == b);
         if plan.iter().any(|p| same(&p.file.path)) {
-            return Err(format!("{} would be written over; choose another folder", file.name));
+            return Err(format!("the recording {} would be written over; choose another folder", path.display()));
         }
+        if path.exists() && !args.overwrite {
+            return Err(format!("{} exists already; choose another folder, or add --overwrite", path.display()));
+        }
+    }
+    for (p, path) in plan.iter().zip(&paths) {
+        let file = p.file;
         let depth = if args.float { Depth::Float32 } else { Depth::Int24 };
         let mut spec = WriteSpec::new(rate, file.info.channels, depth);
         let stamp = anchor.info.time_reference.unwrap_or(0);
         spec.time_reference = stamp.saturating_add_signed(start - anchor.start);
         spec.description = description(&file.name);
         let failed = |e: std::io::Error| format!("{}: {e}", path.display());
-        let mut out = WavWriter::create(&path, spec).map_err(failed)?;
+        // Under another name until it is whole.
+        let part = path.with_extension("wav.part");
+        let mut out = WavWriter::create(&part, spec).map_err(failed)?;
         let mut tracks = p.renderers();
         let mut planes = vec![vec![0f32; 16_384]; tracks.len()];
         let mut at = start;
@@ -75,6 +84,7 @@ pub fn write_all(
             at += n as i64;
         }
         out.finish().map_err(failed)?;
+        std::fs::rename(&part, path).map_err(failed)?;
     }
     Ok(())
 }

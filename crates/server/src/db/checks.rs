@@ -28,16 +28,26 @@ pub async fn basis(db: &MySqlPool, session: Uuid) -> Result<Option<String>, Serv
     Ok(row.map(|r| r.0))
 }
 
-/// Keeps a check.
+/// Keeps a check. One that was overtaken and ends late never takes the place of one that fits the session as it is now.
 ///
 /// # Errors
 /// As the database says.
 pub async fn put(db: &MySqlPool, session: Uuid, basis: &str, result: &Measured) -> Result<(), ServerError> {
+    let mut tx = db.begin().await?;
+    // Decisions lock the session as well: until this ends, "now" stays now.
+    let rate_hz = super::decisions::lock(&mut tx, session).await?;
+    let now = crate::jobs::check::basis(&super::tracks::of_session(&mut *tx, session).await?, rate_hz);
+    let stored: Option<(String,)> =
+        sqlx::query_as("SELECT basis FROM checks WHERE session_id = ?").bind(session).fetch_optional(&mut *tx).await?;
+    if basis != now && stored.is_some_and(|s| s.0 == now) {
+        return Ok(());
+    }
     sqlx::query("REPLACE INTO checks (session_id, basis, result) VALUES (?, ?, ?)")
         .bind(session)
         .bind(basis)
         .bind(Json(result))
-        .execute(db)
+        .execute(&mut *tx)
         .await?;
+    tx.commit().await?;
     Ok(())
 }

@@ -1,6 +1,7 @@
 //! The history: what was decided, with before and after. Undo and redo walk it.
 
-use super::desk::Desk;
+use super::bounds::Bounds;
+use super::desk::{Desk, DeskChange};
 use super::tracks::{self, TrackPatch, TrackRow};
 use crate::error::ServerError;
 use serde::{Deserialize, Serialize};
@@ -31,7 +32,13 @@ pub struct DecisionRow {
     pub changes: Json<Vec<Change>>,
     /// done, undone or superseded.
     pub state: String,
+    /// Parts of the desk that it changed.
+    pub desk: Option<Json<DeskChange>>,
+    /// Moves made while a key is held carry the same word.
+    pub series: Option<String>,
 }
+
+const COLUMNS: &str = "SELECT id, label, changes, state, desk, series FROM decisions";
 
 /// A row of the history as shown.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -62,6 +69,16 @@ pub struct NewDecision {
     /// Moved by hand: members of a group that moves together come along by the same amount.
     #[serde(default)]
     pub with_groups: bool,
+    /// Moves made while a key is held, or clicked fast, carry the same word and become one decision, up to 64 characters.
+    #[serde(default)]
+    pub series: Option<String>,
+}
+
+impl NewDecision {
+    /// One that moves nothing along with it.
+    pub fn of(label: String, changes: Vec<NewChange>) -> Self {
+        Self { label, changes, with_groups: false, series: None }
+    }
 }
 
 /// What one track shall become.
@@ -70,7 +87,27 @@ pub struct NewChange {
     /// Track.
     pub track_id: Uuid,
     /// What changes.
+    #[serde(default)]
     pub after: TrackPatch,
+    /// Moved by so many frames from where it is then, instead of to an offset.
+    #[serde(default)]
+    pub by_frames: Option<f64>,
+}
+
+impl NewChange {
+    /// What a track becomes, whatever it is now.
+    pub fn to(track_id: Uuid, after: TrackPatch) -> Self {
+        Self { track_id, after, by_frames: None }
+    }
+
+    fn of(&self, row: &TrackRow) -> TrackPatch {
+        let mut after = self.after.cleaned();
+        if let Some(by) = self.by_frames {
+            // To a hundredth of a frame, as offsets are proposed and typed.
+            after.offset_frames = Some(((row.offset_frames + by) * 100.0).round() / 100.0);
+        }
+        after
+    }
 }
 
 /// The history, oldest first.
@@ -78,11 +115,8 @@ pub struct NewChange {
 /// # Errors
 /// As the database says.
 pub async fn list(db: &MySqlPool, session: Uuid) -> Result<Vec<Decision>, ServerError> {
-    let rows: Vec<DecisionRow> =
-        sqlx::query_as("SELECT id, label, changes, state FROM decisions WHERE session_id = ? ORDER BY id")
-            .bind(session)
-            .fetch_all(db)
-            .await?;
+    let sql = format!("{COLUMNS} WHERE session_id = ? ORDER BY id");
+    let rows: Vec<DecisionRow> = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?;
     Ok(rows.into_iter().map(Decision::from).collect())
 }
 
@@ -94,18 +128,20 @@ pub async fn list(db: &MySqlPool, session: Uuid) -> Result<Vec<Decision>, Server
 pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<Decision, ServerError> {
     let mut tx = db.begin().await?;
     let rate = lock(&mut tx, session).await?;
-    let rows = tracks::of_session(&mut *tx, session).await?;
+    let rows = tracks::with_removed(&mut *tx, session).await?;
+    let bounds = Bounds::of(&rows, rate);
     let grouped = if new.with_groups { Some(super::desk::get(&mut *tx, session).await?) } else { None };
     let mut changes: Vec<Change> = Vec::new();
     for wanted in &new.changes {
-        let row = rows.iter().find(|r| r.id == wanted.track_id).ok_or(ServerError::NotFound("track"))?;
-        wanted.after.check(&row.name, rate)?;
-        push(&mut changes, row.id, wanted.after.before(row), wanted.after.clone());
+        let row = find(&rows, wanted.track_id)?;
+        let after = wanted.of(row);
+        after.check(row, rate, &bounds)?;
+        push(&mut changes, row.id, after.before(row), after);
     }
     for wanted in &new.changes {
-        let row = rows.iter().find(|r| r.id == wanted.track_id).ok_or(ServerError::NotFound("track"))?;
-        let Some(offset) = wanted.after.offset_frames else { continue };
-        for mate in rows.iter().filter(|r| goes_along(&rows, grouped.as_ref(), row, r)) {
+        let row = find(&rows, wanted.track_id)?;
+        let Some(offset) = wanted.of(row).offset_frames else { continue };
+        for mate in rows.iter().filter(|r| !r.removed && goes_along(&rows, grouped.as_ref(), row, r)) {
             if changes.iter().any(|c| c.track_id == mate.id && c.after.offset_frames.is_some()) {
                 continue;
             }
@@ -114,7 +150,7 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
                 offset_frames: Some(mate.offset_frames + offset - row.offset_frames),
                 ..TrackPatch::default()
             };
-            after.check(&mate.name, rate)?;
+            after.check(mate, rate, &bounds)?;
             push(&mut changes, mate.id, after.before(mate), after);
         }
     }
@@ -125,19 +161,62 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
     for c in &changes {
         tracks::apply(&mut *tx, c.track_id, &c.after).await?;
     }
+    let made = write_down(&mut tx, session, &new.label, changes, None, new.series.as_deref()).await?;
+    super::sessions::touch(&mut *tx, session).await?;
+    tx.commit().await?;
+    Ok(made)
+}
+
+fn find(rows: &[TrackRow], id: Uuid) -> Result<&TrackRow, ServerError> {
+    rows.iter().find(|r| r.id == id).ok_or(ServerError::NotFound("track"))
+}
+
+/// Adds a row to the history, or to the last row when both are of one series. What was undone is out of reach from now on.
+pub(crate) async fn write_down(
+    tx: &mut MySqlConnection,
+    session: Uuid,
+    label: &str,
+    changes: Vec<Change>,
+    desk: Option<DeskChange>,
+    series: Option<&str>,
+) -> Result<Decision, ServerError> {
     sqlx::query("UPDATE decisions SET state = 'superseded' WHERE session_id = ? AND state = 'undone'")
         .bind(session)
         .execute(&mut *tx)
         .await?;
-    let label: String = new.label.chars().filter(|c| !c.is_control()).take(300).collect();
-    let done = sqlx::query("INSERT INTO decisions (session_id, label, changes) VALUES (?, ?, ?)")
+    let label: String = label.chars().filter(|c| !c.is_control()).take(300).collect();
+    if let Some(series) = series {
+        let sql = format!("{COLUMNS} WHERE session_id = ? AND state = 'done' ORDER BY id DESC LIMIT 1");
+        let last: Option<DecisionRow> =
+            sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_optional(&mut *tx).await?;
+        if let Some(mut last) = last.filter(|l| l.series.as_deref() == Some(series)) {
+            for c in changes {
+                match last.changes.iter_mut().find(|l| l.track_id == c.track_id) {
+                    Some(known) => {
+                        known.before = known.before.or(&c.before);
+                        known.after = c.after.or(&known.after);
+                    }
+                    None => last.changes.push(c),
+                }
+            }
+            sqlx::query("UPDATE decisions SET label = ?, changes = ? WHERE id = ?")
+                .bind(&label)
+                .bind(&last.changes)
+                .bind(last.id)
+                .execute(&mut *tx)
+                .await?;
+            last.label = label;
+            return Ok(last.into());
+        }
+    }
+    let done = sqlx::query("INSERT INTO decisions (session_id, label, changes, desk, series) VALUES (?, ?, ?, ?, ?)")
         .bind(session)
         .bind(&label)
         .bind(Json(&changes))
+        .bind(desk.map(Json))
+        .bind(series.map(|s| s.chars().take(64).collect::<String>()))
         .execute(&mut *tx)
         .await?;
-    super::sessions::touch(&mut *tx, session).await?;
-    tx.commit().await?;
     Ok(Decision { id: done.last_insert_id(), label, changes, state: "done".into() })
 }
 
@@ -155,7 +234,7 @@ fn push(changes: &mut Vec<Change>, track_id: Uuid, before: TrackPatch, after: Tr
 }
 
 /// One at a time in a session; gives its rate.
-async fn lock(tx: &mut MySqlConnection, session: Uuid) -> Result<u32, ServerError> {
+pub(crate) async fn lock(tx: &mut MySqlConnection, session: Uuid) -> Result<u32, ServerError> {
     let row: Option<(Option<u32>,)> =
         sqlx::query_as("SELECT rate_hz FROM sessions WHERE id = ? FOR UPDATE").bind(session).fetch_optional(tx).await?;
     Ok(row.ok_or(ServerError::NotFound("session"))?.0.unwrap_or(48_000))
@@ -166,7 +245,7 @@ async fn lock(tx: &mut MySqlConnection, session: Uuid) -> Result<u32, ServerErro
 /// # Errors
 /// As the database says.
 pub async fn undo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
-    walk(db, session, "SELECT id, label, changes, state FROM decisions WHERE session_id = ? AND state = 'done' ORDER BY id DESC LIMIT 1", "undone").await
+    walk(db, session, "state = 'done' ORDER BY id DESC", "undone").await
 }
 
 /// Carries the decision out again that was taken back last. None when there is none.
@@ -174,28 +253,27 @@ pub async fn undo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, Ser
 /// # Errors
 /// As the database says.
 pub async fn redo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
-    walk(
-        db,
-        session,
-        "SELECT id, label, changes, state FROM decisions WHERE session_id = ? AND state = 'undone' ORDER BY id LIMIT 1",
-        "done",
-    )
-    .await
+    walk(db, session, "state = 'undone' ORDER BY id", "done").await
 }
 
 async fn walk(
     db: &MySqlPool,
     session: Uuid,
-    select: &'static str,
+    which: &'static str,
     to: &'static str,
 ) -> Result<Option<Decision>, ServerError> {
     let mut tx = db.begin().await?;
     lock(&mut tx, session).await?;
-    let row: Option<DecisionRow> = sqlx::query_as(select).bind(session).fetch_optional(&mut *tx).await?;
+    let sql = format!("{COLUMNS} WHERE session_id = ? AND {which} LIMIT 1");
+    let row: Option<DecisionRow> =
+        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_optional(&mut *tx).await?;
     let Some(mut row) = row else { return Ok(None) };
     for c in &row.changes.0 {
         let patch = if to == "done" { &c.after } else { &c.before };
         tracks::apply(&mut *tx, c.track_id, patch).await?;
+    }
+    if let Some(Json(desk)) = &row.desk {
+        super::desk::put_back(&mut tx, session, if to == "done" { &desk.after } else { &desk.before }).await?;
     }
     sqlx::query("UPDATE decisions SET state = ? WHERE id = ?").bind(to).bind(row.id).execute(&mut *tx).await?;
     super::sessions::touch(&mut *tx, session).await?;

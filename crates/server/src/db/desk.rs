@@ -1,9 +1,10 @@
 //! How a session is looked at and listened to: order, groups, markers, and what sounds. Nothing of it is measured or delivered.
 
+use super::bounds::Bounds;
 use crate::error::ServerError;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
-use sqlx::{MySqlExecutor, MySqlPool};
+use sqlx::{MySqlConnection, MySqlExecutor, MySqlPool};
 use std::collections::{BTreeMap, HashSet};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -157,6 +158,71 @@ pub struct DeskPatch {
     pub ruler: Option<String>,
     pub seat: Option<String>,
     pub columns: Option<Vec<String>>,
+    /// Named for the history: order, groups, markers, heights and hidden lanes that change are then taken back by undo.
+    pub label: Option<String>,
+}
+
+/// What a decision changes of the desk. What sounds (mute, solo, places, levels) is not part of it.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct DeskParts {
+    order: Option<Vec<Uuid>>,
+    /// Height and whether it is hidden.
+    lanes: BTreeMap<Uuid, (f64, bool)>,
+    groups: Option<Vec<Group>>,
+    markers: Option<Vec<Marker>>,
+}
+
+/// The same parts before and after a decision.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct DeskChange {
+    /// What they were.
+    pub before: DeskParts,
+    /// What they became.
+    pub after: DeskParts,
+}
+
+impl DeskChange {
+    /// What differs between two desks; none when nothing does that undo takes back.
+    fn between(was: &Desk, now: &Desk) -> Option<Self> {
+        let parts = |of: &Desk, other: &Desk| {
+            let ids = was.lanes.keys().chain(now.lanes.keys());
+            let lane = |d: &Desk, id: &Uuid| d.lanes.get(id).map_or((1.0, false), |l| (l.height, l.hidden));
+            DeskParts {
+                order: (of.order != other.order).then(|| of.order.clone()),
+                lanes: ids.filter(|id| lane(was, id) != lane(now, id)).map(|id| (*id, lane(of, id))).collect(),
+                groups: (of.groups != other.groups).then(|| of.groups.clone()),
+                markers: (of.markers != other.markers).then(|| of.markers.clone()),
+            }
+        };
+        let change = Self { before: parts(was, now), after: parts(now, was) };
+        (change.before != change.after).then_some(change)
+    }
+}
+
+impl Desk {
+    /// Takes parts over as they were, and leaves what sounds as it is.
+    fn put_back(&mut self, parts: &DeskParts) {
+        if let Some(order) = &parts.order {
+            self.order.clone_from(order);
+        }
+        for (id, (height, hidden)) in &parts.lanes {
+            let lane = self.lanes.entry(*id).or_default();
+            (lane.height, lane.hidden) = (*height, *hidden);
+        }
+        self.lanes.retain(|_, lane| *lane != LaneDesk::default());
+        if let Some(groups) = &parts.groups {
+            let now = std::mem::take(&mut self.groups);
+            let heard = |g: &Group| {
+                let (muted, soloed) =
+                    now.iter().find(|n| n.id == g.id).map_or((g.muted, g.soloed), |n| (n.muted, n.soloed));
+                Group { muted, soloed, ..g.clone() }
+            };
+            self.groups = groups.iter().map(heard).collect();
+        }
+        if let Some(markers) = &parts.markers {
+            self.markers.clone_from(markers);
+        }
+    }
 }
 
 /// Scopes of listening.
@@ -272,22 +338,43 @@ pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Desk, Serv
     Ok(row.map(|r| r.0.0).unwrap_or_default())
 }
 
-/// Changes the desk; two windows that change different things both keep theirs.
+/// Changes the desk; two windows that change different things both keep theirs. A change with a label is a decision of the
+/// history where undo has something to take back.
 ///
 /// # Errors
 /// [`ServerError::Invalid`]; nothing was changed.
 pub async fn patch(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<Desk, ServerError> {
     let mut tx = db.begin().await?;
     // One at a time in a session; there is a row to lock only in the session itself.
-    sqlx::query("SELECT id FROM sessions WHERE id = ? FOR UPDATE").bind(session).fetch_one(&mut *tx).await?;
-    let mut desk = get(&mut *tx, session).await?;
+    let rate_hz = super::decisions::lock(&mut tx, session).await?;
+    let was = get(&mut *tx, session).await?;
+    let mut desk = was.clone();
+    let label = change.label.clone();
+    let bounds = Bounds::of(&super::tracks::with_removed(&mut *tx, session).await?, rate_hz);
+    bounds.check("the loop", change.range.iter().flat_map(|r| [r.from, r.to]))?;
+    bounds.check("a mark", change.markers.iter().flatten().map(|m| m.frame))?;
     desk.change(change)?;
-    sqlx::query("REPLACE INTO desks (session_id, state) VALUES (?, ?)")
-        .bind(session)
-        .bind(Json(&desk))
-        .execute(&mut *tx)
-        .await?;
+    write(&mut tx, session, &desk).await?;
+    if let (Some(label), Some(change)) = (label, DeskChange::between(&was, &desk)) {
+        super::decisions::write_down(&mut tx, session, &label, Vec::new(), Some(change), None).await?;
+    }
     super::sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;
     Ok(desk)
+}
+
+/// Puts parts of the desk where undo or redo has them.
+pub(crate) async fn put_back(tx: &mut MySqlConnection, session: Uuid, parts: &DeskParts) -> Result<(), ServerError> {
+    let mut desk = get(&mut *tx, session).await?;
+    desk.put_back(parts);
+    write(tx, session, &desk).await
+}
+
+async fn write(tx: &mut MySqlConnection, session: Uuid, desk: &Desk) -> Result<(), ServerError> {
+    sqlx::query("REPLACE INTO desks (session_id, state) VALUES (?, ?)")
+        .bind(session)
+        .bind(Json(desk))
+        .execute(tx)
+        .await?;
+    Ok(())
 }

@@ -9,8 +9,14 @@ use uuid::Uuid;
 
 /// Seconds a worker may be silent before its job goes to another.
 pub const LEASE_S: u32 = 5;
-/// A job that took workers down with it this often is given up.
-pub const MAX_ATTEMPTS: i32 = 4;
+/// Begun this often without an end, a job is carried out in a process of its own, so that it can only bring that down.
+pub const ALONE_FROM: i32 = 3;
+/// A job that brought its own process down this often is given up.
+pub const MAX_CRASHES: i32 = 2;
+/// Jobs that ended, told at most.
+const MOST_ENDED: u32 = 500;
+/// Deliveries told at most.
+const MOST_DELIVERIES: u32 = 200;
 
 /// A job as shown.
 #[derive(Debug, Clone, FromRow, Serialize, ToSchema)]
@@ -47,6 +53,8 @@ pub struct Claimed {
     pub session_id: Uuid,
     /// Kind and parameters.
     pub payload: Json<crate::jobs::Task>,
+    /// Times it was begun before and never ended.
+    pub attempts: i32,
 }
 
 const COLUMNS: &str = "SELECT id, session_id, kind, title, state, progress, doing, result, error,
@@ -81,7 +89,7 @@ pub async fn enqueue(
 pub async fn claim(db: &MySqlPool, worker: Uuid) -> Result<Option<Claimed>, ServerError> {
     let mut tx = db.begin().await?;
     let found: Option<Claimed> = sqlx::query_as(
-        "SELECT id, session_id, payload FROM jobs
+        "SELECT id, session_id, payload, attempts FROM jobs
          WHERE state = 'queued' OR (state = 'running' AND lease_until < NOW(6))
          ORDER BY created_at, id LIMIT 1 FOR UPDATE SKIP LOCKED",
     )
@@ -100,6 +108,21 @@ pub async fn claim(db: &MySqlPool, worker: Uuid) -> Result<Option<Claimed>, Serv
     }
     tx.commit().await?;
     Ok(found)
+}
+
+/// A job that a worker holds.
+///
+/// # Errors
+/// [`ServerError::NotFound`] when it does not.
+pub async fn claimed(db: &MySqlPool, job: Uuid, worker: Uuid) -> Result<Claimed, ServerError> {
+    sqlx::query_as(
+        "SELECT id, session_id, payload, attempts FROM jobs WHERE id = ? AND worker = ? AND state = 'running'",
+    )
+    .bind(job)
+    .bind(worker)
+    .fetch_optional(db)
+    .await?
+    .ok_or(ServerError::NotFound("job"))
 }
 
 /// Says how far a job is and keeps the lease. Gives whether to go on: not when it was cancelled or taken over.
@@ -123,14 +146,76 @@ pub async fn report(db: &MySqlPool, job: Uuid, worker: Uuid, progress: f64, doin
     Ok(row.is_some_and(|(cancel, state, holder)| !cancel && state == "running" && holder == Some(worker)))
 }
 
-/// How often a job was begun.
+/// Gives a job back as it was: the server goes down in order, or the database was away. It does not count as begun.
 ///
 /// # Errors
 /// As the database says.
-pub async fn attempts(db: &MySqlPool, job: Uuid) -> Result<i32, ServerError> {
+pub async fn release(db: &MySqlPool, job: Uuid, worker: Uuid) -> Result<(), ServerError> {
+    sqlx::query(
+        "UPDATE jobs SET state = 'queued', attempts = GREATEST(attempts - 1, 0), worker = NULL, lease_until = NULL, doing = '',
+         progress = 0 WHERE id = ? AND worker = ? AND state = 'running'",
+    )
+    .bind(job)
+    .bind(worker)
+    .execute(db)
+    .await?;
+    Ok(())
+}
+
+/// Counts that a job brought its own process down; gives how often it has.
+///
+/// # Errors
+/// As the database says.
+pub async fn crashed(db: &MySqlPool, job: Uuid) -> Result<i32, ServerError> {
+    sqlx::query("UPDATE jobs SET crashes = crashes + 1 WHERE id = ?").bind(job).execute(db).await?;
     let row: Option<(i32,)> =
-        sqlx::query_as("SELECT attempts FROM jobs WHERE id = ?").bind(job).fetch_optional(db).await?;
+        sqlx::query_as("SELECT crashes FROM jobs WHERE id = ?").bind(job).fetch_optional(db).await?;
     Ok(row.map_or(0, |r| r.0))
+}
+
+/// Has a job ended?
+///
+/// # Errors
+/// As the database says.
+pub async fn is_over(db: &MySqlPool, job: Uuid) -> Result<bool, ServerError> {
+    let row: Option<(String,)> =
+        sqlx::query_as("SELECT state FROM jobs WHERE id = ?").bind(job).fetch_optional(db).await?;
+    Ok(row.is_none_or(|r| !["queued", "running"].contains(&r.0.as_str())))
+}
+
+/// Puts a job that failed or was cancelled into the queue again.
+///
+/// # Errors
+/// [`ServerError::NotFound`]; [`ServerError::Conflict`] when it has not ended, or ended well.
+pub async fn retry(db: &MySqlPool, job: Uuid) -> Result<Job, ServerError> {
+    let done = sqlx::query(
+        "UPDATE jobs SET state = 'queued', attempts = 0, crashes = 0, cancel = FALSE, outdated = FALSE, error = NULL, result = NULL,
+         progress = 0, doing = '', worker = NULL, lease_until = NULL WHERE id = ? AND state IN ('failed', 'cancelled')",
+    )
+    .bind(job)
+    .execute(db)
+    .await?;
+    let now = get(db, job).await?;
+    if done.rows_affected() == 0 {
+        return Err(ServerError::Conflict(format!("“{}” is {} and cannot be tried again", now.title, now.state)));
+    }
+    Ok(now)
+}
+
+/// Removes what nobody asks for any more: jobs done or outdated an hour ago, others that ended a month ago. Deliveries stay.
+///
+/// # Errors
+/// As the database says.
+pub async fn prune(db: &MySqlPool, session: Uuid) -> Result<(), ServerError> {
+    sqlx::query(
+        "DELETE FROM jobs WHERE session_id = ? AND NOT (kind = 'deliver' AND state = 'done')
+         AND ((state = 'done' OR (state = 'cancelled' AND outdated)) AND updated_at < NOW(6) - INTERVAL 1 HOUR
+              OR state IN ('failed', 'cancelled') AND updated_at < NOW(6) - INTERVAL 30 DAY)",
+    )
+    .bind(session)
+    .execute(db)
+    .await?;
+    Ok(())
 }
 
 /// Ends a job that this worker holds.
@@ -184,15 +269,31 @@ pub async fn get(db: &MySqlPool, job: Uuid) -> Result<Job, ServerError> {
         .ok_or(ServerError::NotFound("job"))
 }
 
-/// Jobs of a session that changed since a moment (milliseconds since 1970), oldest change first.
+/// All jobs of a session that wait or run, and the newest that ended since a moment (milliseconds since 1970); oldest change
+/// first.
 ///
 /// # Errors
 /// As the database says.
 pub async fn changed_since(db: &MySqlPool, session: Uuid, since_ms: i64) -> Result<Vec<Job>, ServerError> {
     let sql = format!(
-        "{COLUMNS} WHERE session_id = ? AND updated_at >= FROM_UNIXTIME(? / 1000.0) ORDER BY updated_at LIMIT 500"
+        "({COLUMNS} WHERE session_id = ? AND state IN ('queued', 'running'))
+         UNION ALL
+         ({COLUMNS} WHERE session_id = ? AND state NOT IN ('queued', 'running') AND updated_at >= FROM_UNIXTIME(? / 1000.0)
+          ORDER BY updated_at DESC LIMIT {MOST_ENDED})
+         ORDER BY updated_ms, id"
     );
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).bind(since_ms).fetch_all(db).await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).bind(session).bind(since_ms).fetch_all(db).await?)
+}
+
+/// Finished deliveries of a session, newest first.
+///
+/// # Errors
+/// As the database says.
+pub async fn deliveries(db: &MySqlPool, session: Uuid) -> Result<Vec<Job>, ServerError> {
+    let sql = format!(
+        "{COLUMNS} WHERE session_id = ? AND kind = 'deliver' AND state = 'done' ORDER BY created_at DESC, id DESC LIMIT {MOST_DELIVERIES}"
+    );
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?)
 }
 
 /// A job of this kind and payload that is queued or running.
@@ -210,14 +311,16 @@ pub async fn pending(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) ->
     Ok(row.map(|r| r.0))
 }
 
-/// Is anything still being brought in?
+/// Is anything still being brought in, or announced and on its way?
 ///
 /// # Errors
 /// As the database says.
 pub async fn importing(db: &MySqlPool, session: Uuid) -> Result<bool, ServerError> {
     let row: Option<(i64,)> = sqlx::query_as(
-        "SELECT 1 FROM jobs WHERE session_id = ? AND kind = 'import' AND state IN ('queued', 'running') LIMIT 1",
+        "SELECT 1 FROM jobs WHERE session_id = ? AND kind = 'import' AND state IN ('queued', 'running')
+         UNION ALL SELECT 1 FROM uploads WHERE session_id = ? LIMIT 1",
     )
+    .bind(session)
     .bind(session)
     .fetch_optional(db)
     .await?;

@@ -1,5 +1,6 @@
 //! Rows and the SQL beside them.
 
+pub mod bounds;
 pub mod checks;
 pub mod decisions;
 pub mod desk;
@@ -8,9 +9,11 @@ pub mod jobs;
 pub mod measurements;
 pub mod sessions;
 pub mod tracks;
+pub mod uploads;
 
 use sqlx::MySqlPool;
 use sqlx::mysql::MySqlPoolOptions;
+use std::sync::atomic::{AtomicI64, Ordering};
 use std::time::Duration;
 
 /// Connects and brings the schema up to date.
@@ -26,6 +29,32 @@ pub async fn connect(url: &str) -> Result<MySqlPool, sqlx::Error> {
         .await?;
     migrate(&pool).await?;
     Ok(pool)
+}
+
+/// When the database last said that its disk is full, in milliseconds since 1970.
+static FULL_MS: AtomicI64 = AtomicI64::new(0);
+
+/// Remembers that the database's disk is full.
+pub(crate) fn note_full() {
+    FULL_MS.store(crate::jobs::now_ms(), Ordering::Relaxed);
+}
+
+/// Is its disk still full? Asked only once it was: a row larger than what may be free in pages that exist is written and taken
+/// back.
+pub async fn is_full(pool: &MySqlPool) -> bool {
+    if FULL_MS.load(Ordering::Relaxed) == 0 {
+        return false;
+    }
+    let tried = async {
+        let mut tx = pool.begin().await?;
+        sqlx::query("INSERT INTO probes (filling) VALUES (REPEAT('x', 4000000))").execute(&mut *tx).await?;
+        tx.rollback().await
+    };
+    let full = tried.await.is_err();
+    if !full {
+        FULL_MS.store(0, Ordering::Relaxed);
+    }
+    full
 }
 
 /// Brings the schema up to date.

@@ -42,8 +42,8 @@ impl Session {
     }
 }
 
-const COLUMNS: &str = "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, first_beat_frame, beats_a_bar, anchor_id, \
-     revision, is_demo FROM sessions";
+const COLUMNS: &str = "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, first_beat_frame, beats_a_bar, \
+     (SELECT t.id FROM tracks t WHERE t.id = anchor_id AND NOT t.removed) AS anchor_id, revision, is_demo FROM sessions";
 
 /// What can be set on a session.
 #[derive(Debug, Clone, Default, Deserialize, ToSchema)]

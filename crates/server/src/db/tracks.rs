@@ -1,6 +1,7 @@
 //! Tracks: a channel of a recording in a session.
 #![allow(missing_docs)] // Row fields are the columns, documented in the migration.
 
+use super::bounds::Bounds;
 use crate::error::ServerError;
 use marea_core::correct::Correction;
 use marea_core::correct::mend::Mend;
@@ -41,6 +42,7 @@ pub struct TrackRow {
     pub policy: String,
     pub dismissed: Json<BTreeMap<String, String>>,
     pub hits: Json<HandHits>,
+    pub removed: bool,
 }
 
 /// Hits drawn or removed by hand on the microphone of a source.
@@ -182,6 +184,9 @@ pub struct TrackPatch {
     /// Hits drawn or removed by hand.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub hits: Option<HandHits>,
+    /// Taken out of the session.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub removed: Option<bool>,
 }
 
 impl TrackPatch {
@@ -199,14 +204,41 @@ impl TrackPatch {
             policy: self.policy.as_ref().map(|_| row.policy.clone()),
             dismissed: self.dismissed.as_ref().map(|_| row.dismissed.0.clone()),
             hits: self.hits.as_ref().map(|_| row.hits.0.clone()),
+            removed: self.removed.map(|_| row.removed),
         }
+    }
+
+    /// This where it says something, the other elsewhere.
+    pub fn or(&self, other: &Self) -> Self {
+        let (a, b) = (self.clone(), other.clone());
+        Self {
+            offset_frames: a.offset_frames.or(b.offset_frames),
+            invert: a.invert.or(b.invert),
+            gain_db: a.gain_db.or(b.gain_db),
+            mends: a.mends.or(b.mends),
+            name: a.name.or(b.name),
+            role: a.role.or(b.role),
+            source: a.source.or(b.source),
+            side: a.side.or(b.side),
+            policy: a.policy.or(b.policy),
+            dismissed: a.dismissed.or(b.dismissed),
+            hits: a.hits.or(b.hits),
+            removed: a.removed.or(b.removed),
+        }
+    }
+
+    /// Names without control characters and without space around them: what is stored is what is shown and delivered.
+    pub fn cleaned(&self) -> Self {
+        let clean = |text: &String| text.chars().filter(|c| !c.is_control()).collect::<String>().trim().to_string();
+        Self { name: self.name.as_ref().map(clean), source: self.source.as_ref().map(clean), ..self.clone() }
     }
 
     /// Refuses what no track can carry.
     ///
     /// # Errors
     /// [`ServerError::Invalid`] naming the track.
-    pub fn check(&self, track: &str, rate_hz: u32) -> Result<(), ServerError> {
+    pub fn check(&self, row: &TrackRow, rate_hz: u32, bounds: &Bounds) -> Result<(), ServerError> {
+        let track = &row.name;
         let limit = Correction::MAX_OFFSET_HOURS * 3_600.0 * f64::from(rate_hz);
         let far = |offset: f64| !offset.is_finite() || offset.abs() > limit;
         let loud = |gain: f64| !gain.is_finite() || !(-60.0..=24.0).contains(&gain);
@@ -224,6 +256,9 @@ impl TrackPatch {
             if mends.iter().any(|m| far(m.besides.offset_frames) || loud(m.besides.gain_db)) {
                 return refuse("a stretch is moved by an hour at most, with a gain between -60 and 24 dB");
             }
+            if mends.iter().any(|m| !bounds.holds_own(m.from, row.frames) || !bounds.holds_own(m.to, row.frames)) {
+                return refuse("a mended stretch lies within the recording, or an hour around it");
+            }
             if mends.iter().any(|m| m.from >= m.to) || mends.windows(2).any(|m| m[0].to > m[1].from) {
                 return refuse("mended stretches come in order, none over another");
             }
@@ -240,6 +275,9 @@ impl TrackPatch {
         if self.hits.as_ref().is_some_and(|h| h.added.len() + h.removed.len() > 2_000) {
             return refuse("at most 2000 hits are drawn or removed by hand");
         }
+        if let Some(hits) = &self.hits {
+            bounds.check(track, hits.added.iter().chain(&hits.removed).copied())?;
+        }
         if self.dismissed.as_ref().is_some_and(|d| d.len() > 100 || d.values().any(|r| r.chars().count() > 300)) {
             return refuse("a reason has at most 300 characters");
         }
@@ -255,16 +293,38 @@ impl TrackPatch {
 
 const COLUMNS: &str =
     "SELECT id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
-    name, role, source, side, start_frame, frames, offset_frames, invert, gain_db, mends, policy, dismissed, hits
-    FROM tracks";
+    name, role, source, side, start_frame, frames, offset_frames, invert, gain_db, mends, policy, dismissed, hits,
+    removed FROM tracks";
 
 /// A session's tracks in their order.
 ///
 /// # Errors
 /// As the database says.
 pub async fn of_session(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec<TrackRow>, ServerError> {
+    let sql = format!("{COLUMNS} WHERE session_id = ? AND NOT removed ORDER BY position, channel, id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?)
+}
+
+/// The same with those that were taken out.
+///
+/// # Errors
+/// As the database says.
+pub async fn with_removed(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec<TrackRow>, ServerError> {
     let sql = format!("{COLUMNS} WHERE session_id = ? ORDER BY position, channel, id");
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?)
+}
+
+/// Tracks of a recording that were taken out.
+///
+/// # Errors
+/// As the database says.
+pub async fn removed(db: impl MySqlExecutor<'_>, session: Uuid, sha256: &[u8]) -> Result<Vec<Uuid>, ServerError> {
+    let rows: Vec<(Uuid,)> = sqlx::query_as("SELECT id FROM tracks WHERE session_id = ? AND sha256 = ? AND removed")
+        .bind(session)
+        .bind(sha256)
+        .fetch_all(db)
+        .await?;
+    Ok(rows.into_iter().map(|r| r.0).collect())
 }
 
 /// One track of a session.
@@ -272,7 +332,7 @@ pub async fn of_session(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec
 /// # Errors
 /// [`ServerError::NotFound`].
 pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid, id: Uuid) -> Result<TrackRow, ServerError> {
-    let sql = format!("{COLUMNS} WHERE session_id = ? AND id = ?");
+    let sql = format!("{COLUMNS} WHERE session_id = ? AND id = ? AND NOT removed");
     sqlx::query_as(sqlx::AssertSqlSafe(sql))
         .bind(session)
         .bind(id)
@@ -321,7 +381,7 @@ pub async fn apply(db: impl MySqlExecutor<'_>, id: Uuid, p: &TrackPatch) -> Resu
         "UPDATE tracks SET offset_frames = COALESCE(?, offset_frames), invert = COALESCE(?, invert),
          gain_db = COALESCE(?, gain_db), mends = COALESCE(?, mends), name = COALESCE(?, name), role = COALESCE(?, role),
          source = COALESCE(?, source), side = COALESCE(?, side), policy = COALESCE(?, policy),
-         dismissed = COALESCE(?, dismissed), hits = COALESCE(?, hits) WHERE id = ?",
+         dismissed = COALESCE(?, dismissed), hits = COALESCE(?, hits), removed = COALESCE(?, removed) WHERE id = ?",
     )
     .bind(p.offset_frames)
     .bind(p.invert)
@@ -334,17 +394,9 @@ pub async fn apply(db: impl MySqlExecutor<'_>, id: Uuid, p: &TrackPatch) -> Resu
     .bind(&p.policy)
     .bind(p.dismissed.as_ref().map(Json))
     .bind(p.hits.as_ref().map(Json))
+    .bind(p.removed)
     .bind(id)
     .execute(db)
     .await?;
-    Ok(())
-}
-
-/// Takes a track out of its session, with its decisions left in the history.
-///
-/// # Errors
-/// As the database says.
-pub async fn delete(db: impl MySqlExecutor<'_>, session: Uuid, id: Uuid) -> Result<(), ServerError> {
-    sqlx::query("DELETE FROM tracks WHERE session_id = ? AND id = ?").bind(session).bind(id).execute(db).await?;
     Ok(())
 }

@@ -1,6 +1,6 @@
 //! The whole session at once, as recorded; runs by itself whenever what it depends on has changed.
 
-use super::measure::open;
+use super::measure::open_until;
 use super::{JobError, Reporter, Task, Workers, blocking};
 use crate::db::tracks::TrackRow;
 use crate::db::{checks, jobs, sessions, tracks};
@@ -112,15 +112,16 @@ pub async fn run(w: &Workers, session: Uuid, reporter: &Reporter) -> Result<serd
         let sounds: Vec<Box<dyn Source + Sync>> = rows
             .iter()
             .enumerate()
-            .map(|(i, t)| match open(&store, t, rate_hz) {
-                Ok(file) => Box::new(file) as Box<dyn Source + Sync>,
+            .map(|(i, t)| match open_until(&store, t, rate_hz, &rep.stop()) {
+                Ok(file) => Ok(Box::new(file) as Box<dyn Source + Sync>),
+                Err(JobError::Stopped) => Err(JobError::Stopped),
                 // The rest goes on without it.
                 Err(e) => {
                     missing.push((i, e.to_string()));
-                    Box::new(MemSource(Vec::new()))
+                    Ok(Box::new(MemSource(Vec::new())) as Box<dyn Source + Sync>)
                 }
             })
-            .collect();
+            .collect::<Result<_, _>>()?;
         let known = known(&rows, None);
         let said = said(&known);
         let heard: Vec<Heard> = rows

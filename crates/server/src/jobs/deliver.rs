@@ -1,6 +1,6 @@
 //! Writing aligned files and the sheet of values.
 
-use super::measure::open;
+use super::measure::open_until;
 use super::{JobError, Reporter, Workers, blocking};
 use crate::db::sessions::{self, Session};
 use crate::db::tracks::{self, TrackRow};
@@ -117,7 +117,15 @@ fn write_all(
     let rate_hz = s.rate_hz.unwrap_or(48_000);
     let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
     let groups = groups(all, &options.tracks);
-    let sources = all.iter().map(|t| open(store, t, rate_hz).map(|f| (t.id, f))).collect::<Result<Vec<_>, _>>()?;
+    let gone = options.tracks.iter().filter(|id| !all.iter().any(|t| t.id == **id)).count();
+    if gone > 0 {
+        return Err(JobError::Failed(format!(
+            "{gone} of the chosen tracks are not in the session any more; no delivery was written"
+        )));
+    }
+    let stop = rep.stop();
+    let sources =
+        all.iter().map(|t| open_until(store, t, rate_hz, &stop).map(|f| (t.id, f))).collect::<Result<Vec<_>, _>>()?;
     let renderer = |t: &TrackRow| {
         let source = &sources.iter().find(|(id, _)| *id == t.id).expect("opened above").1;
         t.carried(source)
@@ -203,7 +211,7 @@ fn sheet_head() -> String {
 fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (file, channel): (&str, usize)) {
     // A cell that starts like a formula is one to a spreadsheet; an apostrophe makes it text.
     let quote = |text: &str| {
-        let guard = if text.starts_with(['=', '+', '-', '@']) { "'" } else { "" };
+        let guard = if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { "'" } else { "" };
         format!("\"{guard}{}\"", text.replace('"', "\"\""))
     };
     let speed = speed_of_sound_m_s(s.temperature_c).unwrap_or(343.2);

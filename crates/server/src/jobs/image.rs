@@ -1,6 +1,6 @@
 //! The image of tracks that are channels of one recording, as they are carried now.
 
-use super::measure::open;
+use super::measure::open_until;
 use super::{JobError, Reporter, Workers, blocking};
 use crate::db::tracks::TrackRow;
 use crate::db::{images, sessions, tracks};
@@ -55,7 +55,7 @@ pub async fn run(
     let (store, rep) = (w.store.clone(), reporter.clone());
     let image = blocking(move || {
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
-        let files = rows.iter().map(|t| open(&store, t, rate_hz)).collect::<Result<Vec<_>, _>>()?;
+        let files = rows.iter().map(|t| open_until(&store, t, rate_hz, &rep.stop())).collect::<Result<Vec<_>, _>>()?;
         let carried: Vec<Carried> =
             rows.iter().zip(&files).map(|(t, source)| Carried::new(t.carried(source))).collect();
         let first = carried.iter().map(Carried::first).min().unwrap_or(0);

@@ -1,8 +1,11 @@
 //! Bringing a recording in: working copies, overviews, tracks.
 
 use super::{JobError, Reporter, Workers, blocking};
+use crate::db::decisions::{self, NewChange, NewDecision};
+use crate::db::tracks::TrackPatch;
 use crate::db::{sessions, tracks};
 use crate::names;
+use crate::store::Missing;
 use marea_core::decide::{Side, guess};
 use marea_core::measure::image::layout::{Order, of_mask, usual};
 use marea_core::units::SampleRate;
@@ -28,15 +31,38 @@ pub async fn run(
     reporter: &Reporter,
 ) -> Result<serde_json::Value, JobError> {
     let sha256 = hex::decode(sha).map_err(|e| JobError::Failed(e.to_string()))?;
-    let about = |e: &dyn std::fmt::Display| JobError::Failed(format!("“{file_name}” {e}"));
-    let path = w.store.recording(&sha256);
-    let info = blocking(move || {
-        AudioReader::open(&path).map(|r| r.info().clone()).map_err(|e| JobError::Failed(e.to_string()))
+    let about = |e: JobError| match e {
+        JobError::Failed(text) => JobError::Failed(format!("“{file_name}” {text}")),
+        other => other,
+    };
+    let (path, stop) = (w.store.recording(&sha256), reporter.stop());
+    let info = blocking(move || match AudioReader::open_until(&path, stop) {
+        Ok(reader) => Ok(reader.info().clone()),
+        Err(MediaError::Stopped) => Err(JobError::Stopped),
+        Err(e) => Err(JobError::Failed(e.to_string())),
     })
     .await
-    .map_err(|e| about(&e))?;
+    .map_err(about)?;
+    let removed = tracks::removed(&w.db, session, &sha256).await?;
+    if !removed.is_empty() {
+        let label = format!("{file_name} brought in again");
+        let changes = removed
+            .into_iter()
+            .map(|track_id| NewChange::to(track_id, TrackPatch { removed: Some(false), ..TrackPatch::default() }));
+        decisions::decide(&w.db, session, &NewDecision::of(label, changes.collect())).await?;
+    }
     let existing = tracks::of_session(&w.db, session).await?;
-    if let Some(same) = existing.iter().find(|t| t.sha256 == sha256) {
+    let rate_hz = sessions::get(&w.db, session).await?.rate_hz;
+    if let (Some(same), Some(rate_hz)) = (existing.iter().find(|t| t.sha256 == sha256).cloned(), rate_hz) {
+        // The good bytes have come again: whatever was wrong with the working copies is put right.
+        let (store, key, stop) = (w.store.clone(), same.clone(), reporter.stop());
+        blocking(move || match store.ensure(&key.sha256, rate_hz, key.channels, key.frames, &stop) {
+            Err(Missing::Stopped) => Err(JobError::Stopped),
+            Err(e) => Err(JobError::Failed(e.to_string())),
+            Ok(()) => Ok(()),
+        })
+        .await
+        .map_err(about)?;
         let text = format!(
             "“{file_name}” holds the same sound as “{}”, which is in the session already; it was not added again",
             same.file_name
@@ -45,11 +71,12 @@ pub async fn run(
     }
     let reference = info.time_reference.and_then(|t| i64::try_from(t).ok());
     let settled = sessions::settle(&w.db, session, info.rate.hz(), reference).await?;
-    let rate = SampleRate::new(u64::from(settled.rate_hz.unwrap_or(info.rate.hz()))).map_err(|e| about(&e))?;
+    let rate = SampleRate::new(u64::from(settled.rate_hz.unwrap_or(info.rate.hz())))
+        .map_err(|e| about(JobError::Failed(e.to_string())))?;
     let (store, key, rep) = (w.store.clone(), sha256.clone(), reporter.clone());
     let doing = format!("reading {file_name}");
     let prepared = blocking(move || {
-        store.prepare(&key, rate, &mut |p| rep.report(p, &doing)).map_err(|e| match e {
+        store.prepare(&key, rate, &rep.stop(), &mut |p| rep.report(p, &doing)).map_err(|e| match e {
             PrepareError::Stopped => JobError::Stopped,
             PrepareError::Media(MediaError::Io(e)) if e.kind() == std::io::ErrorKind::StorageFull => {
                 JobError::Failed("could not be prepared: the disk is full; the recording itself is kept".into())
@@ -58,17 +85,16 @@ pub async fn run(
         })
     })
     .await
-    .map_err(|e| match e {
-        JobError::Failed(text) => about(&text),
-        other => other,
-    })?;
-    let mut notes = prepared.info.notes.clone();
+    .map_err(about)?;
+    let mut notes = prepared.notes();
     let start_frame = place(reference, info.rate, rate, settled.origin_frames, &mut notes);
     let link_id = (info.channels > 1).then(Uuid::now_v7);
     let stem = names::stem(file_name);
     let count = usize::from(info.channels);
     let places = info.channel_mask.and_then(|m| of_mask(m, count)).or_else(|| usual(count, Order::Wav));
     let mut tx = w.db.begin().await?;
+    // First, so that two imports at once wait for one another instead of each holding what the other needs.
+    sessions::touch(&mut *tx, session).await?;
     for channel in 1..=info.channels {
         let guess = guess(stem, channel, info.channels);
         let suffix = match (info.channels, guess.side) {
@@ -107,11 +133,11 @@ pub async fn run(
                 policy: String::new(),
                 dismissed: Json::default(),
                 hits: Json::default(),
+                removed: false,
             },
         )
         .await?;
     }
-    sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;
     Ok(json!({ "added": info.channels, "notes": notes }))
 }

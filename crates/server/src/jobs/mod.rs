@@ -1,5 +1,6 @@
 //! Long work: claimed from the database, done on blocking threads, reported as it goes, taken up again after a crash.
 
+pub mod alone;
 pub mod check;
 pub mod deliver;
 pub mod image;
@@ -9,12 +10,13 @@ pub mod measure;
 use crate::db::jobs::{self as queue, Claimed};
 use crate::error::{ServerError, sentence};
 use crate::store::Store;
+use marea_media::Stop;
 use serde::{Deserialize, Serialize};
 use sqlx::MySqlPool;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 use tokio::sync::{Notify, broadcast, watch};
+use tokio::task::JoinHandle;
 use uuid::Uuid;
 
 /// What a job does. Stored as JSON; carrying one out twice does no harm.
@@ -93,7 +95,7 @@ impl From<sqlx::Error> for JobError {
 #[derive(Clone, Default)]
 pub struct Reporter {
     state: Arc<Mutex<(f64, String)>>,
-    stop: Arc<AtomicBool>,
+    stop: Stop,
 }
 
 impl Reporter {
@@ -105,13 +107,33 @@ impl Reporter {
                 doing.clone_into(&mut s.1);
             }
         }
-        !self.stop.load(Ordering::Relaxed)
+        !self.stop.asked()
+    }
+
+    /// The word to stop, for what cannot report.
+    pub fn stop(&self) -> Stop {
+        self.stop.clone()
     }
 
     fn now(&self) -> (f64, String) {
         self.state.lock().map(|s| s.clone()).unwrap_or_default()
     }
 }
+
+/// How a job ended.
+pub(crate) enum Ended {
+    /// With a result, or with the reason why there is none.
+    Told(Result<serde_json::Value, JobError>),
+    /// In a process of its own, which has written the end down.
+    Elsewhere,
+    /// The server goes down.
+    GoingDown,
+    /// The database could not be asked.
+    DatabaseAway(String),
+}
+
+/// How long a job has for a safe place to stop at when the server goes down.
+const LAST_WORD: Duration = Duration::from_millis(1_200);
 
 /// What jobs work with.
 #[derive(Clone)]
@@ -122,6 +144,8 @@ pub struct Workers {
     pub store: Store,
     /// Sessions in which something moved, for listening pages of this server.
     pub moved: broadcast::Sender<Uuid>,
+    /// How this program is called for a job alone; none where jobs are never carried out alone.
+    pub program: Option<Arc<alone::Program>>,
     wake: Arc<Notify>,
     id: Uuid,
 }
@@ -129,7 +153,8 @@ pub struct Workers {
 impl Workers {
     /// Prepares; nothing runs yet.
     pub fn new(db: MySqlPool, store: Store) -> Self {
-        Self { db, store, moved: broadcast::channel(256).0, wake: Arc::new(Notify::new()), id: Uuid::now_v7() }
+        let (moved, wake) = (broadcast::channel(256).0, Arc::new(Notify::new()));
+        Self { db, store, moved, program: None, wake, id: Uuid::now_v7() }
     }
 
     /// Says that a job was queued or a session changed.
@@ -146,14 +171,14 @@ impl Workers {
         self.nudge(session);
     }
 
-    /// Works with `count` jobs at a time until told to end.
-    pub fn start(&self, count: usize, ended: &watch::Receiver<bool>) {
-        for _ in 0..count {
+    /// Works with `count` jobs at a time until told to end; the handles end once what was at work is given back.
+    pub fn start(&self, count: usize, ended: &watch::Receiver<bool>) -> Vec<JoinHandle<()>> {
+        let worker = |_| {
             let (me, mut ended) = (self.clone(), ended.clone());
             tokio::spawn(async move {
                 while !*ended.borrow() {
                     match queue::claim(&me.db, me.id).await {
-                        Ok(Some(job)) => me.carry_out(job, &ended).await,
+                        Ok(Some(job)) => me.carry_out(job, &mut ended).await,
                         Ok(None) => me.rest(Duration::from_millis(500), &mut ended).await,
                         Err(e) => {
                             tracing::warn!(cause = %e, "no jobs can be claimed");
@@ -161,8 +186,9 @@ impl Workers {
                         }
                     }
                 }
-            });
-        }
+            })
+        };
+        (0..count).map(worker).collect()
     }
 
     async fn rest(&self, most: Duration, ended: &mut watch::Receiver<bool>) {
@@ -173,54 +199,81 @@ impl Workers {
         }
     }
 
-    async fn carry_out(&self, job: Claimed, ended: &watch::Receiver<bool>) {
+    async fn carry_out(&self, job: Claimed, ended: &mut watch::Receiver<bool>) {
         let reporter = Reporter::default();
-        let task = job.payload.0.clone();
         let (id, session) = (job.id, job.session_id);
-        tracing::info!(job = %id, kind = task.kind(), "job begins");
-        if queue::attempts(&self.db, id).await.is_ok_and(|n| n > queue::MAX_ATTEMPTS) {
-            let why = format!("it was begun {} times and never ended; it was given up", queue::MAX_ATTEMPTS);
-            let _ = queue::end(&self.db, id, self.id, "failed", None, Some(sentence(&why))).await;
+        tracing::info!(job = %id, kind = job.payload.kind(), "job begins");
+        let result = match &self.program {
+            Some(program) if job.attempts >= queue::ALONE_FROM => self.alone(program, id, &reporter, ended).await,
+            _ => self.watched(&job, &reporter, ended).await,
+        };
+        if !self.finish(id, result, ended).await {
             return;
         }
-        let work = self.work(session, id, &task, &reporter);
+        tracing::info!(job = %id, "job ends");
+        if let Err(e) = queue::prune(&self.db, session).await {
+            tracing::warn!(cause = %e, "old jobs cannot be removed");
+        }
+        self.changed(session).await;
+    }
+
+    /// Carries a job out here, tells how far it is, and stops it when it was cancelled, taken over, or the server ends.
+    async fn watched(&self, job: &Claimed, reporter: &Reporter, ended: &mut watch::Receiver<bool>) -> Ended {
+        let work = self.work(job.session_id, job.id, &job.payload, reporter);
         tokio::pin!(work);
         let mut shown = (-1.0, String::new());
         let mut since_report = 0u32;
-        let result = loop {
+        loop {
             tokio::select! {
-                result = &mut work => break result,
+                result = &mut work => return match result {
+                    Err(JobError::Stopped) if *ended.borrow() => Ended::GoingDown,
+                    Err(JobError::Server(ServerError::Database(e))) => Ended::DatabaseAway(e.to_string()),
+                    result => Ended::Told(result),
+                },
+                _ = ended.changed() => {
+                    reporter.stop.ask();
+                    // A computation that does not listen is left behind: whatever it still writes is dropped with the process.
+                    let _ = tokio::time::timeout(LAST_WORD, &mut work).await;
+                    return Ended::GoingDown;
+                }
                 () = tokio::time::sleep(Duration::from_millis(200)) => {
-                    if *ended.borrow() {
-                        reporter.stop.store(true, Ordering::Relaxed);
-                    }
                     since_report += 1;
                     let now = reporter.now();
                     if now == shown && since_report < 5 {
                         continue;
                     }
                     since_report = 0;
-                    if queue::report(&self.db, id, self.id, now.0, &now.1).await.is_ok_and(|go_on| !go_on) {
-                        reporter.stop.store(true, Ordering::Relaxed);
+                    if queue::report(&self.db, job.id, self.id, now.0, &now.1).await.is_ok_and(|go_on| !go_on) {
+                        reporter.stop.ask();
                     }
                     shown = now;
-                    let _ = self.moved.send(session);
+                    let _ = self.moved.send(job.session_id);
                 }
             }
-        };
-        if *ended.borrow() && matches!(result, Err(JobError::Stopped)) {
-            // Going down: the lease runs out and another worker begins anew.
-            return;
         }
+    }
+
+    /// Writes the end of a job down; `false` when the server goes down and the job waits for another.
+    async fn finish(&self, id: Uuid, result: Ended, ended: &mut watch::Receiver<bool>) -> bool {
         let ending = match result {
-            Ok(value) => queue::end(&self.db, id, self.id, "done", Some(value), None).await,
-            Err(JobError::Stopped) => queue::end(&self.db, id, self.id, "cancelled", None, None).await,
-            Err(JobError::Server(e @ ServerError::Database(_))) => {
-                // Left to the lease: once the database is back the job is tried again.
-                tracing::warn!(job = %id, cause = %e, "job interrupted");
-                Ok(())
+            Ended::GoingDown => {
+                if let Err(e) = queue::release(&self.db, id, self.id).await {
+                    tracing::warn!(job = %id, cause = %e, "a job could not be given back; its lease will run out");
+                }
+                return false;
             }
-            Err(e) => {
+            Ended::DatabaseAway(cause) => {
+                tracing::warn!(job = %id, %cause, "job interrupted");
+                // Given back, not counted, as soon as the database can be asked.
+                while !*ended.borrow() && queue::release(&self.db, id, self.id).await.is_err() {
+                    self.rest(Duration::from_secs(1), ended).await;
+                }
+                return false;
+            }
+            Ended::Elsewhere => Ok(()),
+            Ended::Told(Ok(value)) => queue::end(&self.db, id, self.id, "done", Some(value), None).await,
+            Ended::Told(Err(JobError::Stopped)) => queue::end(&self.db, id, self.id, "cancelled", None, None).await,
+            Ended::Told(Err(e)) => {
                 tracing::warn!(job = %id, cause = %e, "job failed");
                 queue::end(&self.db, id, self.id, "failed", None, Some(sentence(&e.to_string()))).await
             }
@@ -228,8 +281,7 @@ impl Workers {
         if let Err(e) = ending {
             tracing::warn!(job = %id, cause = %e, "the end of a job could not be written down");
         }
-        tracing::info!(job = %id, "job ends");
-        self.changed(session).await;
+        true
     }
 
     async fn work(
@@ -263,5 +315,9 @@ pub fn now_ms() -> i64 {
 pub async fn blocking<T: Send + 'static>(
     work: impl FnOnce() -> Result<T, JobError> + Send + 'static,
 ) -> Result<T, JobError> {
-    tokio::task::spawn_blocking(work).await.map_err(|e| JobError::Failed(format!("the computation broke off: {e}")))?
+    // What went wrong inside is in the log; the person is told what it means.
+    tokio::task::spawn_blocking(work).await.map_err(|e| {
+        tracing::error!(cause = %e, "a computation broke off");
+        JobError::Failed("could not be read: something went wrong inside while it was worked on".into())
+    })?
 }

@@ -4,6 +4,7 @@ use super::player::Command;
 use super::sound::Sound;
 use super::wire::MixRequest;
 use crate::db::tracks::TrackRow;
+use crate::jobs::measure::open;
 use crate::store::Store;
 use marea_core::correct::Correction;
 use marea_core::correct::mend::Mend;
@@ -43,10 +44,8 @@ impl Key {
     }
 
     fn levels(&self, store: &Store, rows: Vec<TrackRow>, rate: SampleRate) -> Option<[f64; 2]> {
-        let files: Vec<(TrackRow, WorkFile)> = rows
-            .into_iter()
-            .filter_map(|t| store.open_channel(&t.sha256, rate.hz(), t.channel).ok().map(|file| (t, file)))
-            .collect();
+        let files: Vec<(TrackRow, WorkFile)> =
+            rows.into_iter().filter_map(|t| open(store, &t, rate.hz()).ok().map(|file| (t, file))).collect();
         let mut sound = Sound::new(&self.mix, &files, rate, Tempo::default());
         let parts = stretches(self.range.clone(), rate);
         let mut told = [None; 2];

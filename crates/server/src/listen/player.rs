@@ -4,6 +4,7 @@ use super::matching::Key;
 use super::sound::Sound;
 use super::wire::{self, BLOCK_FRAMES, Header, MixRequest, PlayRange};
 use crate::db::tracks::TrackRow;
+use crate::jobs::measure::open;
 use crate::store::Store;
 use bytes::Bytes;
 use marea_core::correct::tempo::Tempo;
@@ -135,11 +136,11 @@ impl Thread {
         let chosen = play.mix.tracks.iter().filter_map(|id| play.tracks.iter().find(|t| t.id == *id));
         let mut files = Vec::new();
         for t in chosen {
-            if let Ok(file) = self.store.open_channel(&t.sha256, play.rate.hz(), t.channel) {
-                files.push((t.clone(), file));
-            } else {
-                let text = format!("The recording of “{}” is not in the store; the others play.", t.name);
-                let _ = self.outbox.blocking_send(Reply::Trouble(text));
+            match open(&self.store, t, play.rate.hz()) {
+                Ok(file) => files.push((t.clone(), file)),
+                Err(e) => {
+                    let _ = self.outbox.blocking_send(Reply::Trouble(format!("{e}; the others play.")));
+                }
             }
         }
         files

@@ -30,6 +30,7 @@ fn server_url() -> &'static str {
             let out = Command::new(project().join("scripts/database.sh"))
                 .arg(folder)
                 .arg(std::process::id().to_string())
+                .arg("tests")
                 .stderr(Stdio::inherit())
                 .output()
                 .expect("scripts/database.sh runs");
@@ -55,7 +56,7 @@ fn forget_old_ones(target: &Path) {
 pub async fn database() -> String {
     static NEXT: AtomicU32 = AtomicU32::new(0);
     let name = format!("test_{}_{}", std::process::id(), NEXT.fetch_add(1, Ordering::Relaxed));
-    let pool = sqlx::MySqlPool::connect(&format!("{}/mysql", server_url())).await.expect("the test database answers");
+    let pool = sqlx::MySqlPool::connect(&format!("{}/marea", server_url())).await.expect("the test database answers");
     for sql in [format!("DROP DATABASE IF EXISTS {name}"), format!("CREATE DATABASE {name}")] {
         sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&pool).await.expect("a database of its own");
     }
@@ -71,6 +72,7 @@ pub fn settings(database_url: String, store: &Path) -> Settings {
         keep_free_bytes: 1 << 20,
         max_upload_bytes: 1 << 30,
         demo: false,
+        program: Some(env!("CARGO_BIN_EXE_marea").into()),
         log_json: false,
     }
 }

@@ -151,10 +151,22 @@ async fn the_same_recording_is_stored_once() {
     assert_eq!(stored.len(), 1, "{stored:?}");
 }
 
+/// Files below a folder, but for the locks that say which server lives.
 pub fn walk(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
-    std::fs::read_dir(folder)
+    let mut found: Vec<_> = std::fs::read_dir(folder)
         .map(|d| d.flatten().flat_map(|e| if e.path().is_dir() { walk(&e.path()) } else { vec![e.path()] }).collect())
-        .unwrap_or_default()
+        .unwrap_or_default();
+    found.retain(|p| p.extension().is_none_or(|e| e != "lock"));
+    found
+}
+
+/// Takes a track's sound out of the store: its working copies, and the recording itself when it is meant to be gone for good.
+pub fn lose(s: &TestServer, track: &Value, recording: bool) {
+    let sha = track["recording"].as_str().unwrap();
+    std::fs::remove_dir_all(s.store.path().join("work").join(format!("{sha}-48000"))).unwrap();
+    if recording {
+        std::fs::remove_file(s.store.path().join("recordings").join(&sha[..2]).join(sha)).unwrap();
+    }
 }
 
 #[actix_web::test]

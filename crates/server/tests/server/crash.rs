@@ -5,11 +5,11 @@ use crate::common::*;
 use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 
-async fn get(base: &str, path: &str) -> Value {
+pub async fn get(base: &str, path: &str) -> Value {
     reqwest::get(format!("{base}{path}")).await.expect("an answer").json().await.unwrap_or(Value::Null)
 }
 
-async fn until(what: &str, mut check: impl AsyncFnMut() -> bool) {
+pub async fn until(what: &str, mut check: impl AsyncFnMut() -> bool) {
     let began = Instant::now();
     while !check().await {
         assert!(began.elapsed() < Duration::from_secs(90), "waited in vain: {what}");
@@ -17,11 +17,11 @@ async fn until(what: &str, mut check: impl AsyncFnMut() -> bool) {
     }
 }
 
-async fn ready(base: &str) {
+pub async fn ready(base: &str) {
     until("the server answers", async || reqwest::get(format!("{base}/api/health")).await.is_ok()).await;
 }
 
-async fn post(base: &str, path: &str, body: Value) -> Value {
+pub async fn post(base: &str, path: &str, body: Value) -> Value {
     reqwest::Client::new()
         .post(format!("{base}{path}"))
         .json(&body)
@@ -33,7 +33,7 @@ async fn post(base: &str, path: &str, body: Value) -> Value {
         .unwrap_or(Value::Null)
 }
 
-async fn ended(base: &str, session: &str, kind: &str) -> Vec<Value> {
+pub async fn ended(base: &str, session: &str, kind: &str) -> Vec<Value> {
     let mut found = Vec::new();
     until("jobs end", async || {
         let jobs = get(base, &format!("/api/sessions/{session}/jobs")).await;
@@ -45,7 +45,7 @@ async fn ended(base: &str, session: &str, kind: &str) -> Vec<Value> {
     found
 }
 
-async fn upload(base: &str, session: &str, name: &str, bytes: Vec<u8>) {
+pub async fn upload(base: &str, session: &str, name: &str, bytes: Vec<u8>) {
     let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_string());
     let form = reqwest::multipart::Form::new().part("file", part);
     let r = reqwest::Client::new()

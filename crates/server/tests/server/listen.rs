@@ -1,5 +1,6 @@
 //! What is heard is what is delivered.
 
+use super::api::lose;
 use crate::common::*;
 use futures_util::{SinkExt, StreamExt};
 use marea_core::correct::tempo::Tempo;
@@ -175,8 +176,7 @@ async fn nonsense_and_gone_recordings_are_said() {
     let s = TestServer::start().await;
     let session = s.session("Trouble").await;
     let tracks = s.bring_in(&session, &[("Gone.wav", wav(&[hits(50_000, 1)], 48_000, None))]).await;
-    let sha = tracks[0]["recording"].as_str().unwrap();
-    std::fs::remove_dir_all(s.store.path().join("work").join(format!("{sha}-48000"))).unwrap();
+    lose(&s, &tracks[0], true);
     let (mut socket, _) =
         tokio_tungstenite::connect_async(format!("{}/api/sessions/{session}/listen", s.base.replace("http", "ws")))
             .await

@@ -5,6 +5,7 @@ import LanesPanel from '../../lanes/LanesPanel.vue'
 import { useLaneActions } from '../../lanes/useLaneActions'
 import { panBy, roomBefore, showAll, showHit, stretch, zoomAt } from '../../lanes/viewport'
 import { useSurface } from '../../plot/surface'
+import { useAddress } from '../../session/address'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { tellTrouble } from '../../shared/notice'
@@ -20,7 +21,11 @@ const route = useRoute()
 const { view, sum, trouble, running, reset } = usePair()
 const actions = useLaneActions()
 const flip = () => void actions.flip(store.pair.b)
-const all = ref(false)
+const address = useAddress()
+const all = ref(address.read('lanes') === 'all')
+watch(all, (on) => address.write({ lanes: on ? 'all' : undefined }))
+/** The address names a place: the first measurement leaves it. */
+let asked = address.read('at') !== undefined && address.read('hit') === undefined
 const hit = ref(-1)
 /** Lag that is tried on the plot and not decided yet; none: what the track carries. */
 const tried = ref<number | null>(null)
@@ -49,7 +54,15 @@ const sentence = computed(() => {
   const when = Math.abs(lag.samples) < 0.005 ? 'arrives together' : lag.samples > 0 ? 'arrives later by' : 'arrives earlier by'
   const value = Math.abs(lag.samples) < 0.005 ? '' : ` ${amount('ms')} (${amount('samples')}, ${amount('distance')})`
   const way = v.measurement.sign < 0 ? 'inverted' : 'upright'
-  return `${b.value.name} ${when}${value}, ${way} – ${v.measurement.verdict}, ${v.measurement.hits} hits`
+  const sure = `${way} – ${v.measurement.verdict}, ${v.measurement.hits} hits`
+  const left = v.remaining?.samples ?? lag.samples
+  // What the offsets take out is no delay any more: what is left of it is said, and what there was.
+  if (carriedLag.value !== 0 && lag.samples !== 0) {
+    const out = span(carriedLag.value, 'ms', store.measure)
+    const rest = Math.abs(left) < 0.06 ? 'nothing is left' : `${span(Math.abs(left), 'ms', store.measure)} ${left > 0 ? 'later' : 'earlier'} are left`
+    return `${b.value.name} – taken out: ${out} (${samples(Math.round(carriedLag.value * 100) / 100)} samples), ${rest}; recorded ${sure}`
+  }
+  return `${b.value.name} ${when}${value}, ${sure}`
 })
 
 watch(
@@ -65,7 +78,8 @@ watch(m, (now, before) => {
   if (!now || before) return
   // Whoever came from a cell of the table has a hit already.
   if (route.query.hit !== undefined) goToFrame(Number(route.query.hit))
-  else if (now.hit_frames.length > 0) goToHit(strongest(now.hit_frames.length))
+  else if (!asked && now.hit_frames.length > 0) goToHit(strongest(now.hit_frames.length))
+  asked = false
 })
 
 /** The measured hit within 20 ms of a frame, or the frame itself. */
@@ -118,14 +132,14 @@ function stepHit(by: number): void {
   goToHit(Math.max(next, 0))
 }
 
-async function setOffset(offset: number, invert: boolean, label: string, byHand = false): Promise<void> {
+async function setOffset(offset: number, invert: boolean, label: string): Promise<void> {
   if (!b.value) return
   const rounded = Math.round(offset * 100) / 100
   if (rounded === offsetB.value && invert === b.value.correction.invert) {
     tried.value = null
     return
   }
-  if (await store.decide(label, [{ track_id: b.value.id, after: { offset_frames: rounded, invert } }], byHand)) tried.value = null
+  if (await store.decide(label, [{ track_id: b.value.id, after: { offset_frames: rounded, invert } }])) tried.value = null
 }
 
 /** Takes the measured lag out and sets the proposed polarity; or what is tried on the plot. */
@@ -143,8 +157,10 @@ function apply(): void {
 }
 
 function nudge(frames: number): void {
-  if (!b.value) return
-  void setOffset(offsetB.value + frames, b.value.correction.invert, `${b.value.name} nudged by ${samples(frames)} samples${actions.along(b.value.id)}`, true)
+  const t = b.value
+  if (!t) return
+  tried.value = null
+  store.nudge(t.id, frames, (total) => `${t.name} nudged by ${samples(total)} ${Math.abs(total) === 1 ? 'sample' : 'samples'}${actions.along(t.id)}`)
 }
 
 function swap(): void {
@@ -277,7 +293,7 @@ useKeys('Lanes', [
 }
 .lanes {
   flex: 0 1 auto;
-  min-height: 60px;
+  min-height: 116px;
   max-height: 40%;
   display: flex;
   flex-direction: column;
@@ -295,5 +311,26 @@ figure.wide {
 .small {
   font-size: 12px;
   padding: 0 5px;
+}
+@media (max-width: 900px), (max-height: 560px) {
+  .align {
+    height: auto;
+  }
+  .lanes {
+    max-height: none;
+  }
+  .plots {
+    grid-template: none;
+    grid-auto-rows: 230px;
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .plots > :deep(aside) {
+    grid-row: auto;
+    grid-column: auto;
+  }
+  .plots > :deep(aside),
+  figure.wide {
+    grid-row: span 2;
+  }
 }
 </style>

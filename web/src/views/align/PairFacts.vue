@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { PairView, Track } from '../../api/client'
 import { useLaneActions } from '../../lanes/useLaneActions'
 import { useSession } from '../../session/store'
-import { fixed, samples, span } from '../../shared/units'
+import { fixed, span } from '../../shared/units'
 
 /** What was measured of the pair in figures, and the hand's own values. */
 const props = defineProps<{ view: PairView | null; track: Track | undefined; carriedLag: number; tried: boolean; nullDepthDb: number | null }>()
@@ -13,10 +13,12 @@ const store = useSession()
 const actions = useLaneActions()
 const m = computed(() => props.view?.measurement ?? null)
 
-function typed(e: Event): void {
+const offsetText = computed(() => span(props.track?.correction.offset_frames ?? 0, store.unit, store.measure))
+
+async function typed(e: Event): Promise<void> {
   const input = e.target as HTMLInputElement
-  if (props.track) void actions.place(props.track.id, input.value)
-  input.value = samples(props.track?.correction.offset_frames ?? 0)
+  if (props.track && input.value.trim() !== offsetText.value) await actions.place(props.track.id, input.value)
+  input.value = offsetText.value
 }
 </script>
 
@@ -50,7 +52,7 @@ function typed(e: Event): void {
   </dl>
   <p v-if="m?.phase_turns" class="caution turns">Phase turns with frequency: the arrival and the lows disagree. Judge by the sum, then by ear.</p>
   <div class="hand">
-    <label>Offset <input :value="samples(track?.correction.offset_frames ?? 0)" data-test="offset" aria-label="Offset of the moved track; any unit" @change="typed" /></label>
+    <label>Offset <input :value="offsetText" data-test="offset" aria-label="Offset of the moved track, in the unit chosen or with any other" @change="typed" /></label>
     <label>Gain <input type="number" step="0.1" min="-60" max="24" :value="track?.correction.gain_db" aria-label="Gain in dB" @change="track && actions.gain(track.id, ($event.target as HTMLInputElement).value)" /> dB</label>
   </div>
   <div class="buttons">
@@ -98,13 +100,14 @@ dd {
 }
 .hand {
   display: flex;
-  gap: 10px;
+  flex-wrap: wrap;
+  gap: 4px 10px;
   margin-top: auto;
   padding-top: 6px;
 }
 .hand input {
   font: 13px var(--mono);
-  width: 66px;
+  width: 92px;
   border: 1px solid var(--line);
   border-radius: 3px;
   background: var(--paper);
@@ -112,7 +115,10 @@ dd {
   padding: 2px 4px;
 }
 .hand input[type='number'] {
-  width: 52px;
+  width: 46px;
+}
+.hand label {
+  white-space: nowrap;
 }
 .buttons {
   display: flex;

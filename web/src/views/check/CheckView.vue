@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, client } from '../../api/client'
 import { roomBefore, showHit } from '../../lanes/viewport'
@@ -16,7 +16,7 @@ import { paintWhole } from './whole'
 
 const store = useSession()
 const router = useRouter()
-const { check, loaded, job, importing, again, accept, dismiss } = useCheck()
+const { check, loaded, job, importing, onTheWay, again, accept, dismiss } = useCheck()
 const chosenKey = ref('')
 
 const open = computed(() => check.value?.findings.filter((f) => f.standing === 'open') ?? [])
@@ -72,6 +72,21 @@ function step(by: number): void {
   if (list.length === 0) return
   const at = list.findIndex((f) => f.key === chosenKey.value)
   chosenKey.value = list[(at + by + list.length) % list.length]!.key
+  void goTo(chosenKey.value)
+}
+
+const cards = ref<HTMLElement | null>(null)
+
+/** Brings a finding into sight; `focus`: and goes on there. Its card moves in the list when it is accepted. */
+async function goTo(key: string, focus = false): Promise<void> {
+  await nextTick()
+  const card = cards.value?.querySelector<HTMLElement>(`[data-key="${CSS.escape(key)}"]`)
+  card?.scrollIntoView({ block: 'nearest' })
+  if (focus) card?.focus({ preventScroll: true })
+}
+
+async function acceptOne(key: string): Promise<void> {
+  if (await accept([key])) await goTo(key, true)
 }
 
 const acceptSolid = () => void accept(solid.value.map((f) => f.key))
@@ -80,7 +95,7 @@ const { canvas } = useSurface((s) => check.value && paintWhole(s, palette(), che
 useKeys('Check', [
   { key: 'n', label: 'Next finding', run: () => step(1) },
   { key: 'b', label: 'Finding before', run: () => step(-1) },
-  { key: 'Enter', label: 'Accept the chosen finding', run: () => chosen.value?.standing === 'open' && chosen.value.finding.proposals.length > 0 && void accept([chosen.value.key]) },
+  { key: 'Enter', label: 'Accept the chosen finding', run: () => chosen.value?.standing === 'open' && chosen.value.finding.proposals.length > 0 && void acceptOne(chosen.value.key) },
   { key: 'g', label: 'Accept all solid findings', run: () => solid.value.length > 0 && acceptSolid() },
 ])
 </script>
@@ -94,7 +109,7 @@ useKeys('Check', [
     <div v-else-if="!check" class="view">
       <h1>Check</h1>
       <p v-if="job" role="status">{{ job.title }}: {{ Math.round(job.progress * 100) }} % <button class="plain" @click="cancel">Cancel</button></p>
-      <p v-else-if="importing">The check begins once all recordings are in.</p>
+      <p v-else-if="importing">The check begins once all recordings are in{{ onTheWay > 0 ? `; ${onTheWay} are on their way` : '' }}. <button v-if="onTheWay > 0" class="plain" data-test="run-check" @click="again">Check without them</button></p>
       <p v-else-if="loaded">This session was not checked yet. <button class="plain" data-test="run-check" @click="again">Check now</button></p>
     </div>
     <template v-else>
@@ -104,6 +119,7 @@ useKeys('Check', [
           <h2>Arrivals</h2>
           <span class="soft">Each source as each microphone heard it: the mean of its clear moments, {{ store.heard.corrected ? 'as corrected' : 'as recorded' }}. A cell opens both tracks under Align.</span>
           <span v-if="job" class="soft" role="status">checking again, {{ Math.round(job.progress * 100) }} % <button class="plain" @click="cancel">Cancel</button></span>
+          <span v-else-if="importing" class="soft" role="status">New recordings are on their way; the check follows once they are in. <button v-if="onTheWay > 0" class="plain" data-test="run-check" @click="again">Check without them</button></span>
           <span v-else-if="check.stale" class="caution">Something changed since. <button class="plain" data-test="run-check" @click="again">Check again</button></span>
         </header>
         <p v-for="m in check.missing" :key="m" class="caution missing" role="alert">{{ m }}; the rest was checked without it.</p>
@@ -116,14 +132,14 @@ useKeys('Check', [
         </header>
         <canvas ref="canvas" class="whole" role="img" aria-label="Sum of all tracks by third-octave, as recorded, as corrected and as advised" />
       </section>
-      <aside aria-label="Findings">
+      <aside ref="cards" aria-label="Findings">
         <header>
           <h2>Findings</h2>
           <p class="soft">{{ summary || 'Nothing was found.' }}</p>
           <button v-if="solid.length > 0" class="plain all" data-test="accept-solid" @click="acceptSolid">Accept all {{ solid.length }} solid</button>
           <button v-if="advised.length > 0" class="plain all" data-test="accept-advice" :title="'Offset and polarity of every track as its policy has it'" @click="accept([], advised)">Place {{ advised.length }} tracks as advised</button>
         </header>
-        <FindingCard v-for="f in [...open, ...rest]" :key="f.key" :view="f" :check="check" :chosen="f.key === chosenKey" @choose="chosenKey = f.key" @accept="accept([f.key])" @dismiss="dismiss(f.key, $event)" />
+        <FindingCard v-for="f in [...open, ...rest]" :key="f.key" :view="f" :check="check" :chosen="f.key === chosenKey" @choose="chosenKey = f.key" @accept="acceptOne(f.key)" @dismiss="dismiss(f.key, $event)" />
       </aside>
     </template>
   </div>
@@ -195,6 +211,20 @@ aside header p {
   text-decoration: underline;
   padding: 0;
   margin-right: 12px;
+}
+@media (max-width: 900px), (max-height: 560px) {
+  .check {
+    height: auto;
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .left > .whole {
+    height: 190px;
+    flex: none;
+  }
+  aside {
+    border-left: 0;
+    border-top: 1px solid var(--line);
+  }
 }
 @media (min-width: 1600px) {
   .check {

@@ -77,7 +77,7 @@ function leave(): void {
 </script>
 
 <template>
-  <article :class="[f.severity, view.standing, { chosen }]" :data-test="`finding-${f.kind}`" tabindex="0" @click="emit('choose')" @focus="emit('choose')">
+  <article :class="[f.severity, view.standing, { chosen }]" :data-test="`finding-${f.kind}`" :data-key="view.key" tabindex="0" @click="emit('choose')" @focus="emit('choose')">
     <header>
       <span class="mark" aria-hidden="true">{{ MARKS[f.kind] ?? '!' }}</span>
       <h3>{{ title }}</h3>
@@ -85,8 +85,8 @@ function leave(): void {
     </header>
     <template v-if="open || chosen">
       <p>{{ f.text }} <template v-if="f.hits > 0 && f.kind !== 'late' && f.kind !== 'early' && f.kind !== 'pair-swapped'">From {{ f.hits }} moments.</template></p>
-      <p v-if="f.cost_db && f.proposals.length > 0">
-        Costs {{ fixed(f.cost_db, 1) }} dB in the sum<template v-if="worst">, most about {{ worst.hz }} Hz ({{ fixed(worst.now_db, 1) }} → {{ fixed(worst.then_db, 1) }} dB)</template>.
+      <p v-if="(f.cost_db ?? 0) > 0.05 && f.proposals.length > 0">
+        Costs {{ fixed(f.cost_db ?? 0, 1) }} dB in the sum<template v-if="worst">, most about {{ worst.hz }} Hz ({{ fixed(worst.now_db, 1) }} → {{ fixed(worst.then_db, 1) }} dB)</template>.
       </p>
       <p v-if="f.advice" class="soft">{{ f.advice }}</p>
     </template>

@@ -14,7 +14,9 @@ export function useCheck() {
   const store = useSession()
   const { check, loaded, load } = useChecked()
   const job = computed(() => store.running.find((j) => j.kind === 'check') ?? null)
-  const importing = computed(() => store.running.some((j) => j.kind === 'import'))
+  /** Announced and not all here yet. */
+  const onTheWay = computed(() => store.detail?.uploads.length ?? 0)
+  const importing = computed(() => onTheWay.value > 0 || store.running.some((j) => j.kind === 'import'))
   const path = () => ({ params: { path: { session: store.id } } })
 
   async function send(work: () => Promise<unknown>): Promise<boolean> {
@@ -35,5 +37,5 @@ export function useCheck() {
   const dismiss = (key: string, reason: string) =>
     send(() => ask(client.POST('/api/sessions/{session}/check/dismiss', { ...path(), body: { key, reason } })))
 
-  return { check, loaded, job, importing, again, accept, dismiss }
+  return { check, loaded, job, importing, onTheWay, again, accept, dismiss }
 }

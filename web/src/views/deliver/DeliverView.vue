@@ -182,6 +182,11 @@ async function copy(): Promise<void> {
 .fill {
   flex: 1;
 }
+@media (max-width: 900px), (max-height: 560px) {
+  .deliver {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
 tr.changed td {
   font-weight: 600;
 }

@@ -1,14 +1,13 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { ask, client, type Track, type TrackPatch } from '../../api/client'
 import { useSession } from '../../session/store'
 import { tellTrouble } from '../../shared/notice'
 import { bytes, clock } from '../../shared/units'
-import { useUploads } from './uploading'
+import { useUploads, type Upload } from '../../session/uploading'
 
 const store = useSession()
 const uploads = useUploads()
-const over = ref(false)
 const picker = ref<HTMLInputElement | null>(null)
 
 const roles = [
@@ -29,13 +28,23 @@ const sides = [
 
 function onPick(e: Event): void {
   const input = e.target as HTMLInputElement
-  uploads.add(store.id, input.files ?? [])
+  uploads.add(store.id, input.files ?? [], store.detail?.uploads ?? [])
   input.value = ''
 }
 
-function onDrop(e: DragEvent): void {
-  over.value = false
-  uploads.add(store.id, e.dataTransfer?.files ?? [])
+const mine = computed(() => uploads.list.filter((u) => u.session === store.id))
+
+/** What became of a file, also after it arrived: a file that cannot be read says why in its own row. */
+function told(u: Upload): { text: string; bad: boolean } {
+  if (u.state === 'failed') return { text: u.message, bad: true }
+  if (u.state === 'waiting' || u.state === 'sending') return { text: u.away ? 'the server is away; it goes on by itself' : 'waiting', bad: false }
+  if (u.state !== 'sent') return { text: u.state, bad: false }
+  const job = store.jobs.get(u.job)
+  const note = (job?.result as { note?: string } | null)?.note
+  if (job?.state === 'failed') return { text: job.error ?? 'could not be read', bad: true }
+  if (job?.state === 'done') return { text: note ?? 'in the session', bad: false }
+  if (job?.state === 'cancelled') return { text: 'cancelled', bad: false }
+  return { text: 'received; being read', bad: false }
 }
 
 function edit(track: Track, after: TrackPatch, label: string): void {
@@ -53,8 +62,8 @@ function rename(track: Track, field: 'name' | 'source', e: Event): void {
   edit(track, { [field]: value }, field === 'name' ? `${track.name} is called ${value}` : `${track.name} heard ${value || 'nothing named'}`)
 }
 
+/** A decision like any other: undo brings the track back. */
 async function remove(track: Track): Promise<void> {
-  if (!window.confirm(`Take “${track.name}” out of the session? The recording stays in the store.`)) return
   try {
     await ask(client.DELETE('/api/sessions/{session}/tracks/{track}', { params: { path: { session: store.id, track: track.id } } }))
     await store.reload()
@@ -65,7 +74,7 @@ async function remove(track: Track): Promise<void> {
 </script>
 
 <template>
-  <div class="view" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="onDrop">
+  <div class="view">
     <div class="top">
       <h1>Recordings</h1>
       <span class="soft">What each microphone heard and where it stood. Guessed from the file names; change what is wrong.</span>
@@ -102,19 +111,19 @@ async function remove(track: Track): Promise<void> {
       <input ref="picker" type="file" multiple hidden data-test="files" @change="onPick" />
     </div>
 
-    <section v-if="uploads.list.length > 0" class="uploads" aria-label="Files on their way">
+    <section v-if="mine.length > 0" class="uploads" aria-label="Files on their way">
       <div class="total">
-        <b>{{ uploads.busy.value ? 'Bringing in' : 'Brought in' }} {{ uploads.list.length }} files</b>
-        <el-progress :percentage="Math.round(uploads.total.value * 100)" :stroke-width="8" class="bar" />
+        <b>{{ uploads.busy.value ? 'Bringing in' : 'Sent' }} {{ mine.length }} {{ mine.length === 1 ? 'file' : 'files' }}</b>
+        <el-progress :percentage="Math.round(uploads.total.value * 100)" :stroke-width="8" class="bar" aria-label="All files" />
         <button v-if="uploads.busy.value" class="plain" @click="uploads.cancelAll()">Cancel all</button>
         <button v-else class="plain" @click="uploads.clear()">Close</button>
       </div>
       <ul>
-        <li v-for="u in uploads.list" :key="u.key">
+        <li v-for="u in mine" :key="u.key" :data-upload="u.name">
           <span class="file">{{ u.name }}</span>
           <span class="soft">{{ bytes(u.bytes) }}</span>
-          <el-progress v-if="u.state === 'sending'" :percentage="Math.round(u.part * 100)" :stroke-width="6" class="bar" />
-          <span v-else :class="u.state === 'failed' ? 'caution' : 'soft'">{{ u.message || (u.state === 'sent' ? 'received' : u.state) }}</span>
+          <el-progress v-if="u.state === 'sending' && !u.away" :percentage="Math.round(u.part * 100)" :stroke-width="6" class="bar" :aria-label="`${u.name} on its way`" />
+          <span v-else :class="told(u).bad ? 'caution' : 'soft'" data-test="told">{{ told(u).text }}</span>
           <button v-if="u.state === 'waiting' || u.state === 'sending'" class="plain" @click="uploads.cancel(u)">Cancel</button>
         </li>
       </ul>
@@ -184,7 +193,6 @@ async function remove(track: Track): Promise<void> {
         <b class="caution">⚑ {{ t.file_name }}</b> {{ t.notes.join('; ') }}.
       </li>
     </ul>
-    <div v-if="over" class="over">Drop the files to bring them in</div>
   </div>
 </template>
 
@@ -300,16 +308,5 @@ input[type='radio'] {
 }
 .notes {
   padding-left: 18px;
-}
-.over {
-  position: absolute;
-  inset: 6px;
-  display: grid;
-  place-items: center;
-  font-size: 20px;
-  background: color-mix(in srgb, var(--shoal) 85%, transparent);
-  border: 2px dashed var(--depth);
-  pointer-events: none;
-  z-index: 5;
 }
 </style>

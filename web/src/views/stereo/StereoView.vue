@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import LanesFold from '../../lanes/LanesFold.vue'
+import { useRoute } from 'vue-router'
+import { useAddress, word } from '../../session/address'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { fixed } from '../../shared/units'
@@ -12,7 +14,7 @@ import SidesTable from './SidesTable.vue'
 import { useImage } from './useImage'
 
 const store = useSession()
-const chosen = ref('')
+const chosen = ref(word(useRoute().query, 'set') ?? '')
 
 const sets = computed(() => setsOf(store.tracks, [store.track(store.pair.a), store.track(store.pair.b)]))
 const set = computed(() => sets.value.find((s) => s.key === chosen.value) ?? sets.value[0] ?? null)
@@ -24,7 +26,9 @@ const range = computed(() => store.desk.state.range ?? null)
 const asked = computed(() => ({ ...(onlyLoop.value && range.value ? { from: range.value.from, to: range.value.to } : {}), order: order.value }))
 const inLoop = computed(() => onlyLoop.value && range.value !== null)
 const { view, trouble, running, current, accept } = useImage(channels, asked)
-const part = ref<'image' | 'sides'>('image')
+const address = useAddress()
+const part = ref<'image' | 'sides'>(address.read('part') === 'sides' ? 'sides' : 'image')
+watch([part, chosen], ([shown, set]) => address.write({ part: shown === 'sides' ? 'sides' : undefined, set: set || undefined }))
 
 const pair = computed(() => (view.value?.image.pairs.length === 1 ? view.value.image.pairs[0]! : null))
 const judged = computed(() => (pair.value ? view.value!.repair.pairs[0]! : null))
@@ -157,6 +161,21 @@ useKeys('Stereo', [
 }
 .plots.many {
   grid-template: minmax(0, 1.3fr) minmax(0, 1fr) / minmax(0, 1.15fr) minmax(0, 1fr) 270px;
+}
+@media (max-width: 900px), (max-height: 560px) {
+  .stereo {
+    height: auto;
+  }
+  .plots,
+  .plots.many {
+    grid-template: none;
+    grid-template-columns: minmax(0, 1fr);
+    grid-auto-rows: minmax(240px, auto);
+  }
+  .plots > aside {
+    grid-row: auto;
+    grid-column: auto;
+  }
 }
 aside {
   grid-column: -2;

@@ -1,0 +1,158 @@
+//! The queue of long work: nothing is lost by an orderly end, by kills, or by its own length.
+
+use super::crash::{ended, get, post, ready, until, upload};
+use crate::common::*;
+use serde_json::{Value, json};
+use sqlx::MySqlPool;
+use std::process::Command;
+use uuid::Uuid;
+
+/// A session with one recording, by a server that has ended since.
+async fn prepared() -> (String, tempfile::TempDir, String) {
+    let (url, store) = (database().await, tempfile::tempdir().unwrap());
+    let first = Process::start(&url, store.path());
+    ready(&first.base).await;
+    let session =
+        post(&first.base, "/api/sessions", json!({ "name": "Queue" })).await["id"].as_str().unwrap().to_string();
+    upload(&first.base, &session, "quick.wav", wav(&[hits(100_000, 1)], 48_000, None)).await;
+    ended(&first.base, &session, "import").await;
+    first.kill();
+    (url, store, session)
+}
+
+async fn put(db: &MySqlPool, session: &str, kind: &str, state: &str, payload: Value, more: &str) -> String {
+    let id = Uuid::now_v7();
+    let sql =
+        format!("INSERT INTO jobs SET id = ?, session_id = ?, kind = ?, title = 'put', payload = ?, state = ? {more}");
+    sqlx::query(sqlx::AssertSqlSafe(sql))
+        .bind(id)
+        .bind(session.parse::<Uuid>().unwrap())
+        .bind(kind)
+        .bind(payload.to_string())
+        .bind(state)
+        .execute(db)
+        .await
+        .unwrap();
+    id.to_string()
+}
+
+fn deliver() -> Value {
+    json!({ "kind": "deliver", "depth": "int24", "start": "session", "tracks": [] })
+}
+
+#[actix_web::test]
+async fn deliveries_and_waiting_jobs_are_told_however_many_there_are() {
+    let (url, store, session) = prepared().await;
+    let db = MySqlPool::connect(&url).await.unwrap();
+    let old = "created_at = NOW(6) - INTERVAL 2 HOUR, updated_at = NOW(6) - INTERVAL 10 MINUTE";
+    let delivery = put(&db, &session, "deliver", "done", deliver(), &format!(", {old}")).await;
+    for _ in 0..600 {
+        put(&db, &session, "measure", "done", json!({ "kind": "measure", "a": Uuid::nil(), "b": Uuid::nil() }), "")
+            .await;
+    }
+    // Held by somebody else for an hour, and silent for ten minutes.
+    let held = format!(", lease_until = NOW(6) + INTERVAL 1 HOUR, {old}");
+    let slow = put(&db, &session, "deliver", "running", deliver(), &held).await;
+    let p = Process::start(&url, store.path());
+    ready(&p.base).await;
+    let told = get(&p.base, &format!("/api/sessions/{session}/deliveries")).await;
+    assert_eq!((told.as_array().unwrap().len(), &told[0]["id"]), (1, &json!(delivery)));
+    let told = get(&p.base, &format!("/api/sessions/{session}/jobs")).await;
+    assert!(told.as_array().unwrap().iter().any(|j| j["id"] == json!(slow)), "what is at work is told");
+    // The newest are told of those that ended, and what is long over is removed.
+    sqlx::query("UPDATE jobs SET updated_at = NOW(6) - INTERVAL 2 HOUR WHERE kind = 'measure'")
+        .execute(&db)
+        .await
+        .unwrap();
+    let again =
+        post(&p.base, &format!("/api/sessions/{session}/deliveries"), json!({ "depth": "int24", "start": "session" }))
+            .await;
+    until("old jobs go", async || {
+        let left: (i64,) =
+            sqlx::query_as("SELECT COUNT(*) FROM jobs WHERE kind = 'measure'").fetch_one(&db).await.unwrap();
+        left.0 == 0
+    })
+    .await;
+    let told = get(&p.base, &format!("/api/sessions/{session}/deliveries")).await;
+    let ids: Vec<&Value> = told.as_array().unwrap().iter().map(|j| &j["id"]).collect();
+    assert_eq!(ids, [&again, &json!(delivery)], "newest first, none removed");
+}
+
+#[actix_web::test]
+async fn an_orderly_end_gives_long_work_back() {
+    let (url, store, session) = prepared().await;
+    let db = MySqlPool::connect(&url).await.unwrap();
+    let mut p = Process::start(&url, store.path());
+    ready(&p.base).await;
+    // Another rate than the session's: reading it takes a while.
+    upload(&p.base, &session, "slow.wav", wav(&[hits(12_000_000, 2)], 44_100, None)).await;
+    for round in 0..6 {
+        let base = p.base.clone();
+        until("the import is at work", async || {
+            get(&base, &format!("/api/sessions/{session}/jobs")).await.to_string().contains("reading slow.wav")
+        })
+        .await;
+        assert!(Command::new("kill").arg(p.child.id().to_string()).status().unwrap().success());
+        let status = p.child.wait().unwrap();
+        assert!(status.success(), "{status}");
+        let (state, attempts): (String, i32) =
+            sqlx::query_as("SELECT state, attempts FROM jobs WHERE kind = 'import' ORDER BY created_at DESC LIMIT 1")
+                .fetch_one(&db)
+                .await
+                .unwrap();
+        assert_eq!((state.as_str(), attempts), ("queued", 0), "round {round}");
+        assert!(super::api::walk(&store.path().join("parts")).is_empty(), "nothing half is left");
+        p = Process::start(&url, store.path());
+        ready(&p.base).await;
+    }
+    let jobs = ended(&p.base, &session, "import").await;
+    assert!(jobs.iter().all(|j| j["state"] == "done"), "{jobs:?}");
+    let tracks = get(&p.base, &format!("/api/sessions/{session}")).await["tracks"].clone();
+    assert_eq!(tracks.as_array().unwrap().len(), 2);
+}
+
+#[actix_web::test]
+async fn kills_are_no_fault_of_a_job_and_its_own_crashes_are() {
+    let (url, store, session) = prepared().await;
+    let db = MySqlPool::connect(&url).await.unwrap();
+    // Begun forty times by servers that were killed: carried out by itself, and well.
+    let dead = ", attempts = 40, lease_until = NOW(6) - INTERVAL 1 SECOND";
+    let killed = put(&db, &session, "deliver", "running", deliver(), dead).await;
+    let p = Process::start(&url, store.path());
+    ready(&p.base).await;
+    let jobs = ended(&p.base, &session, "deliver").await;
+    assert_eq!((&jobs[0]["id"], &jobs[0]["state"]), (&json!(killed), &json!("done")), "{jobs:?}");
+    assert!(store.path().join("deliveries").join(&killed).join("quick.wav").exists());
+    p.kill();
+    // A program that is brought down by the job, in its place.
+    let folder = tempfile::tempdir().unwrap();
+    let program = folder.path().join("falls");
+    std::fs::write(&program, "#!/bin/sh\nkill -9 $$\n").unwrap();
+    std::fs::set_permissions(&program, std::os::unix::fs::PermissionsExt::from_mode(0o755)).unwrap();
+    let s = TestServer::with(|x| {
+        x.database_url.clone_from(&url);
+        x.program = Some(program);
+    })
+    .await;
+    // Its own store: the job never gets as far as to look.
+    let bad = put(&db, &session, "deliver", "queued", deliver(), ", attempts = 3").await;
+    let mut told = Value::Null;
+    s.until("it is given up", async |s| {
+        let (_, jobs) = s.get(&format!("/api/sessions/{session}/jobs")).await;
+        told = jobs.as_array().unwrap().iter().find(|j| j["id"] == json!(bad)).cloned().unwrap_or_default();
+        told["state"] == "failed"
+    })
+    .await;
+    let said = told["error"].as_str().unwrap();
+    assert!(said.contains("2 times") && said.contains("tried again"), "{said}");
+    drop(s);
+    // Tried again, by a program that is well.
+    let p = Process::start(&url, store.path());
+    ready(&p.base).await;
+    let again = post(&p.base, &format!("/api/jobs/{bad}/retry"), json!({})).await;
+    assert!(["queued", "running"].contains(&again["state"].as_str().unwrap()), "{again}");
+    let jobs = ended(&p.base, &session, "deliver").await;
+    assert!(jobs.iter().all(|j| j["state"] == "done"), "{jobs:?}");
+    let refused = post(&p.base, &format!("/api/jobs/{bad}/retry"), json!({})).await;
+    assert_eq!(refused["code"], "conflict");
+}
