@@ -28,7 +28,6 @@ use serde::{Deserialize, Serialize};
 
 /// Which side of a pair a track is on, or of the stage its source is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Side {
     /// Left.
@@ -42,6 +41,24 @@ pub enum Side {
     #[serde(rename = "")]
     None,
 }
+
+// By hand: what is derived knows no empty word.
+#[cfg(feature = "openapi")]
+impl utoipa::PartialSchema for Side {
+    fn schema() -> utoipa::openapi::RefOr<utoipa::openapi::schema::Schema> {
+        use utoipa::openapi::schema::{ObjectBuilder, Type};
+        ObjectBuilder::new()
+            .schema_type(Type::String)
+            .description(Some(
+                "Which side of a pair a track is on, or of the stage its source is; empty when not said.",
+            ))
+            .enum_values(Some(Self::WORDS.map(|w| w.1)))
+            .into()
+    }
+}
+
+#[cfg(feature = "openapi")]
+impl utoipa::ToSchema for Side {}
 
 impl Side {
     /// All of them, with the word each is stored and shown under.

@@ -256,7 +256,7 @@ pub async fn show_check(
 }
 
 /// Begin the check again, also after it was cancelled.
-#[utoipa::path(responses((status = 202, body = Uuid), (status = 404, body = ErrorBody)))]
+#[utoipa::path(responses((status = 202, content_type = "application/json", body = Uuid), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody)))]
 #[post("/sessions/{session}/check")]
 pub async fn request_check(state: web::Data<State>, path: web::Path<String>) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
@@ -324,7 +324,7 @@ pub async fn accept_findings(
 }
 
 /// Put a finding aside, with a reason that stays with the session.
-#[utoipa::path(responses((status = 201, body = Decision), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[utoipa::path(responses((status = 201, body = Decision), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[post("/sessions/{session}/check/dismiss")]
 pub async fn dismiss_finding(
     state: web::Data<State>,

@@ -13,7 +13,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// Write a delivery; answers the job, whose result lists the files.
-#[utoipa::path(responses((status = 202, body = uuid::Uuid), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[utoipa::path(responses((status = 202, content_type = "application/json", body = uuid::Uuid), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[post("/sessions/{session}/deliveries")]
 pub async fn request_delivery(
     state: web::Data<State>,

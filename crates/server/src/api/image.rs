@@ -163,7 +163,7 @@ impl ChannelQuery {
 }
 
 /// Ask for the image of tracks as they are carried now; answers the job, or 204 when it is there already.
-#[utoipa::path(responses((status = 202, body = Uuid), (status = 204), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[utoipa::path(responses((status = 202, content_type = "application/json", body = Uuid), (status = 204), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[post("/sessions/{session}/image")]
 pub async fn request_image(
     state: web::Data<State>,

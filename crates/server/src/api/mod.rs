@@ -21,6 +21,8 @@ use crate::settings::Settings;
 use sqlx::MySqlPool;
 use tokio::sync::watch;
 use utoipa::OpenApi;
+use utoipa::openapi::path::Operation;
+use utoipa::openapi::{ContentBuilder, Ref, RefOr, ResponseBuilder};
 use utoipa_actix_web::AppExt;
 use utoipa_actix_web::service_config::ServiceConfig;
 
@@ -119,7 +121,35 @@ fn routes(cfg: &mut ServiceConfig) {
 
 /// The description as it is served.
 pub fn description() -> utoipa::openapi::OpenApi {
-    actix_web::App::new().into_utoipa_app().openapi(Description::openapi()).configure(routes).split_for_parts().1
+    let (_, mut made) =
+        actix_web::App::new().into_utoipa_app().openapi(Description::openapi()).configure(routes).split_for_parts();
+    for path in made.paths.paths.values_mut() {
+        let ways = [(&mut path.get, false), (&mut path.head, false)];
+        let changing = [&mut path.post, &mut path.patch, &mut path.put, &mut path.delete].map(|o| (o, true));
+        for (operation, changes) in ways.into_iter().chain(changing) {
+            if let Some(operation) = operation {
+                common_answers(operation, changes);
+            }
+        }
+    }
+    made
+}
+
+/// What every operation may answer besides what it says itself: the guard, the database, and what cannot be understood.
+fn common_answers(operation: &mut Operation, changes: bool) {
+    let body = || ContentBuilder::new().schema(Some(Ref::from_schema_name("ErrorBody"))).build();
+    let answer = |what: &str| ResponseBuilder::new().description(what).content("application/json", body()).build();
+    let mut common = vec![
+        ("403", "Only pages of this server may ask it."),
+        ("422", "The request is not understood, or asks for what cannot be."),
+        ("503", "The database cannot be reached at the moment."),
+    ];
+    if changes {
+        common.push(("507", "A disk is full."));
+    }
+    for (status, what) in common {
+        operation.responses.responses.entry(status.into()).or_insert_with(|| RefOr::T(answer(what)));
+    }
 }
 
 /// Adds the routes, the description and its reading page to an application.

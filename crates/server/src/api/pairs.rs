@@ -44,7 +44,7 @@ pub struct PairSum {
 }
 
 /// Ask for the measurement of B against A as recorded; answers the job, or 204 when it is there already.
-#[utoipa::path(responses((status = 202, body = Uuid), (status = 204), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[utoipa::path(responses((status = 202, content_type = "application/json", body = Uuid), (status = 204), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[post("/sessions/{session}/pairs")]
 pub async fn request_pair(
     state: web::Data<State>,

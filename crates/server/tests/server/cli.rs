@@ -5,7 +5,7 @@ use serde_json::Value;
 use std::path::Path;
 use std::process::{Command, Output};
 
-fn marea(folder: &Path, args: &[&str]) -> Output {
+pub fn marea(folder: &Path, args: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_marea"))
         .current_dir(folder)
         .args(args)
