@@ -55,10 +55,7 @@ impl From<sqlx::Error> for ServerError {
 const FULL: [u16; 4] = [1026, 1021, 1114, 1878];
 
 fn is_full(e: &sqlx::Error) -> bool {
-    let numbered = |d: &dyn sqlx::error::DatabaseError| {
-        d.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>().map(sqlx::mysql::MySqlDatabaseError::number)
-    };
-    e.as_database_error().and_then(numbered).is_some_and(|n| FULL.contains(&n))
+    crate::db::number(e).is_some_and(|n| FULL.contains(&n))
 }
 
 impl From<serde_json::Error> for ServerError {

@@ -59,7 +59,7 @@ function seconds(): string {
 
 <template>
   <div class="frame">
-    <header>
+    <div class="head" role="region" aria-label="Session and history">
       <router-link to="/" class="brand" title="All sessions"><img src="/marea.svg" alt="" width="26" height="26" />Marea</router-link>
       <template v-if="store.detail">
         <h1 class="session" :title="store.detail.session.name">{{ store.detail.session.name }}</h1>
@@ -79,7 +79,7 @@ function seconds(): string {
         {{ theme === 'dark' ? '☀ Day' : '☾ Night' }}
       </button>
       <button class="plain" title="Keys (?)" @click="keysShown = true">? Keys</button>
-    </header>
+    </div>
     <p v-if="store.away" class="away" role="status">{{ store.away }}</p>
     <nav aria-label="Order of work">
       <router-link v-for="v in views" :key="v.name" :to="{ name: v.name, params: { session: store.id } }" :title="v.label">
@@ -114,7 +114,7 @@ function seconds(): string {
   grid-template: auto auto minmax(0, 1fr) auto auto / 76px minmax(0, 1fr);
   grid-template-areas: 'head head' 'away away' 'nav main' 'nav jobs' 'bar bar';
 }
-header {
+.head {
   grid-area: head;
   display: flex;
   align-items: center;
@@ -202,7 +202,7 @@ main {
   .frame {
     grid-template-columns: 52px minmax(0, 1fr);
   }
-  header {
+  .head {
     gap: 4px;
     padding: 0 8px;
     overflow-x: auto;

@@ -118,7 +118,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
       data-test="lane-offset"
       :value="offsetText"
       @vue:mounted="({ el }: { el: HTMLInputElement }) => (el.focus(), el.select())"
-      @keydown.enter.stop="typed($event, true)"
+      @keydown.enter.stop.prevent="typed($event, true)"
       @keydown.esc.stop="end(true)"
       @blur="typed($event)"
     />

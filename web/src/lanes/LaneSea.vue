@@ -141,7 +141,7 @@ watch(() => props.session, dirty)
     />
     <canvas ref="marks" class="marks" aria-hidden="true" />
     <output v-if="told" class="told mono" data-test="measured">{{ told }}</output>
-    <output class="values" data-test="values">{{ hairline?.values.map((v) => v.text).join('; ') }}</output>
+    <output class="unseen" data-test="values">{{ hairline?.values.map((v) => v.text).join('; ') }}</output>
   </div>
 </template>
 
@@ -172,13 +172,5 @@ canvas {
   background: var(--panel);
   border: 1px solid var(--land);
   pointer-events: none;
-}
-/* For those who do not see the canvas. */
-.values {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
 }
 </style>

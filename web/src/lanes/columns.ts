@@ -19,8 +19,8 @@ export function shownColumns(wanted: readonly string[]): Column[] {
 /** The grid of a row's head, and its width. */
 export function gridOf(columns: readonly string[]): { template: string; width: number } {
   const extra = shownColumns(columns).map((c) => COLUMNS[c].width)
-  const fixedPart = [88, 22, ...extra, 40, 36, 18]
+  const fixedPart = [88, 22, ...extra, 40, 36, 24]
   // The name takes 106 pixels at least; grip, gaps and edges beside it.
-  const width = 106 + 14 + fixedPart.reduce((a, b) => a + b, 0) + (fixedPart.length + 1) * 4 + 14
-  return { template: `14px minmax(0, 1fr) ${fixedPart.map((w) => `${w}px`).join(' ')}`, width }
+  const width = 106 + 24 + fixedPart.reduce((a, b) => a + b, 0) + (fixedPart.length + 1) * 4 + 14
+  return { template: `24px minmax(0, 1fr) ${fixedPart.map((w) => `${w}px`).join(' ')}`, width }
 }

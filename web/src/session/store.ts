@@ -228,6 +228,7 @@ export const useSession = defineStore('session', () => {
   /** Carries a decision out once those before it are: `changes` may look at what they have left. `byHand`: a group that moves
    * together comes along. Decisions of one series become one. */
   function decide(label: string, changes: Changes | (() => Changes), byHand = false, series: string | null = null): Promise<boolean> {
+    if (series === null) moves.end()
     return inTurn(async () => {
       try {
         const wanted = typeof changes === 'function' ? changes() : changes

@@ -56,12 +56,16 @@ describe('moves', () => {
     pass(SERIES_MS + 1)
     moves.move('b', -3, String)
     await answer()
+    moves.end()
+    moves.move('b', 5, String)
+    await answer()
     expect(sent.map((m) => [m.id, m.by, m.label])).toEqual([
       ['a', 1, '1'],
       ['b', 2, '2'],
       ['b', -3, '-3'],
+      ['b', 5, '5'],
     ])
-    expect(new Set(sent.map((m) => m.series)).size).toBe(3)
+    expect(new Set(sent.map((m) => m.series)).size).toBe(4)
   })
   it('that come to nothing before they are sent are not sent', async () => {
     const { moves, sent, answer } = hands()

@@ -49,6 +49,8 @@ export function makeMoves(send: (move: Move) => Promise<unknown>, now: () => num
 
   return {
     move,
+    /** Something else was decided: what comes afterwards is a decision of its own. */
+    end: () => void (series.at = -Infinity),
     /** Resolves once nothing waits; what comes afterwards is a decision of its own. */
     idle: async () => {
       series.at = -Infinity

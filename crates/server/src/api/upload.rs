@@ -2,7 +2,7 @@
 //! [`super::uploads`].
 
 use super::{State, id};
-use crate::db::{jobs, sessions};
+use crate::db::{self, jobs, sessions};
 use crate::error::{ErrorBody, ServerError, sentence};
 use crate::intake::{Arrived, Intake, Part};
 use crate::jobs::{Task, now_ms};
@@ -11,6 +11,7 @@ use actix_multipart::{Field, Multipart};
 use actix_web::{HttpResponse, post, web};
 use futures_util::TryStreamExt;
 use serde::{Deserialize, Serialize};
+use sqlx::MySqlPool;
 use std::path::Path;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -147,21 +148,39 @@ pub(super) async fn keep(
 ) -> Result<(Uuid, bool), ServerError> {
     let known = state.workers.store.keep_recording(part, &arrived.sha256).map_err(|e| full(e, file_name))?;
     let task = Task::Import { sha256: hex::encode(&arrived.sha256), file_name: file_name.into(), order };
-    let mut tx = state.db().begin().await?;
-    // First, so that two at once wait for one another instead of each holding what the other needs.
-    sessions::touch(&mut *tx, session).await?;
-    sqlx::query("INSERT INTO recordings (sha256, bytes) VALUES (?, ?) ON DUPLICATE KEY UPDATE bytes = bytes")
-        .bind(&arrived.sha256)
-        .bind(arrived.bytes)
-        .execute(&mut *tx)
-        .await?;
-    if let Some(known_as) = announced {
-        crate::db::uploads::delete(&mut *tx, known_as).await?;
-    }
-    let job = jobs::enqueue(&mut *tx, session, &task, &format!("Bringing in {file_name}")).await?;
-    tx.commit().await?;
+    let title = format!("Bringing in {file_name}");
+    let rows = Rows { session, task: &task, title: &title, arrived, announced };
+    let job = db::again(|| Box::pin(rows.write(state.db()))).await?;
     state.workers.nudge(session);
     Ok((job, known))
+}
+
+/// What is written down of a file that is in the store.
+struct Rows<'a> {
+    session: Uuid,
+    task: &'a Task,
+    title: &'a str,
+    arrived: &'a Arrived,
+    announced: Option<Uuid>,
+}
+
+impl Rows<'_> {
+    async fn write(&self, db: &MySqlPool) -> Result<Uuid, ServerError> {
+        let mut tx = db.begin().await?;
+        // First, so that two at once wait for one another instead of each holding what the other needs.
+        sessions::touch(&mut *tx, self.session).await?;
+        sqlx::query("INSERT INTO recordings (sha256, bytes) VALUES (?, ?) ON DUPLICATE KEY UPDATE bytes = bytes")
+            .bind(&self.arrived.sha256)
+            .bind(self.arrived.bytes)
+            .execute(&mut *tx)
+            .await?;
+        if let Some(known_as) = self.announced {
+            db::uploads::delete(&mut *tx, known_as).await?;
+        }
+        let job = jobs::enqueue(&mut *tx, self.session, self.task, self.title).await?;
+        tx.commit().await?;
+        Ok(job)
+    }
 }
 
 pub(super) fn full(e: std::io::Error, file_name: &str) -> ServerError {

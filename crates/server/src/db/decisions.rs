@@ -126,6 +126,10 @@ pub async fn list(db: &MySqlPool, session: Uuid) -> Result<Vec<Decision>, Server
 /// # Errors
 /// [`ServerError::Invalid`] or [`ServerError::NotFound`]; nothing was changed.
 pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<Decision, ServerError> {
+    super::again(|| Box::pin(decide_once(db, session, new))).await
+}
+
+async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<Decision, ServerError> {
     let mut tx = db.begin().await?;
     let rate = lock(&mut tx, session).await?;
     let rows = tracks::with_removed(&mut *tx, session).await?;
@@ -245,7 +249,7 @@ pub(crate) async fn lock(tx: &mut MySqlConnection, session: Uuid) -> Result<u32,
 /// # Errors
 /// As the database says.
 pub async fn undo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
-    walk(db, session, "state = 'done' ORDER BY id DESC", "undone").await
+    super::again(|| Box::pin(walk(db, session, "state = 'done' ORDER BY id DESC", "undone"))).await
 }
 
 /// Carries the decision out again that was taken back last. None when there is none.
@@ -253,7 +257,7 @@ pub async fn undo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, Ser
 /// # Errors
 /// As the database says.
 pub async fn redo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
-    walk(db, session, "state = 'undone' ORDER BY id", "done").await
+    super::again(|| Box::pin(walk(db, session, "state = 'undone' ORDER BY id", "done"))).await
 }
 
 async fn walk(

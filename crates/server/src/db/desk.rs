@@ -344,6 +344,10 @@ pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Desk, Serv
 /// # Errors
 /// [`ServerError::Invalid`]; nothing was changed.
 pub async fn patch(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<Desk, ServerError> {
+    super::again(|| Box::pin(patch_once(db, session, change.clone()))).await
+}
+
+async fn patch_once(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<Desk, ServerError> {
     let mut tx = db.begin().await?;
     // One at a time in a session; there is a row to lock only in the session itself.
     let rate_hz = super::decisions::lock(&mut tx, session).await?;

@@ -11,6 +11,8 @@ pub mod sessions;
 pub mod tracks;
 pub mod uploads;
 
+use crate::error::ServerError;
+use futures_util::future::BoxFuture;
 use sqlx::MySqlPool;
 use sqlx::mysql::MySqlPoolOptions;
 use std::sync::atomic::{AtomicI64, Ordering};
@@ -25,10 +27,41 @@ pub async fn connect(url: &str) -> Result<MySqlPool, sqlx::Error> {
         .max_connections(12)
         .acquire_timeout(Duration::from_secs(4))
         .test_before_acquire(true)
+        // Locks rows and not the gaps between them: the queue is claimed from while others put jobs in.
+        .after_connect(|c, _| {
+            Box::pin(async move {
+                sqlx::query("SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED").execute(c).await.map(|_| ())
+            })
+        })
         .connect(url)
         .await?;
     migrate(&pool).await?;
     Ok(pool)
+}
+
+/// Tries a transaction again that was chosen to give way to another (ER_LOCK_DEADLOCK, ER_LOCK_WAIT_TIMEOUT): nothing of it was
+/// kept.
+///
+/// # Errors
+/// As the work says.
+pub async fn again<'a, T>(
+    mut work: impl FnMut() -> BoxFuture<'a, Result<T, ServerError>> + Send,
+) -> Result<T, ServerError> {
+    for pause_ms in [5, 20, 80, 200] {
+        match work().await {
+            Err(ServerError::Database(e)) if number(&e).is_some_and(|n| n == 1213 || n == 1205) => {
+                tokio::time::sleep(Duration::from_millis(pause_ms)).await;
+            }
+            done => return done,
+        }
+    }
+    work().await
+}
+
+/// MariaDB's number of an error.
+pub(crate) fn number(e: &sqlx::Error) -> Option<u16> {
+    let known = e.as_database_error()?.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>()?;
+    Some(known.number())
 }
 
 /// When the database last said that its disk is full, in milliseconds since 1970.

@@ -5,7 +5,9 @@ mod browser;
 #[path = "../common/mod.rs"]
 mod common;
 
+mod bringing;
 mod check;
+mod hands;
 mod lanes;
 mod listening;
 mod page;

@@ -53,6 +53,8 @@ async fn the_whole_way() {
     };
     b.key("]").await;
     offset("-332").await;
+    // After a moment a nudge is a decision of its own.
+    tokio::time::sleep(Duration::from_millis(900)).await;
     b.key("{").await;
     offset("-342").await;
     b.key("\u{e009}z\u{e000}").await;
@@ -71,7 +73,7 @@ async fn the_whole_way() {
     tokio::time::sleep(Duration::from_millis(300)).await;
     offset("-333").await;
     assert_eq!(b.find(lane).await.attr("data-inverted").await.unwrap().as_deref(), Some("true"));
-    b.js("const e=document.querySelector('[data-test=offset]'); e.value='-333'; e.blur()").await;
+    b.js("const e=document.querySelector('[data-test=offset]'); e.value=e.defaultValue; e.blur()").await;
 
     // Listen.
     let stalls = Stalls::watch();

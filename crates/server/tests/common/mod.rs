@@ -205,9 +205,13 @@ pub struct Process {
 
 impl Process {
     pub fn start(database_url: &str, store: &Path) -> Self {
+        Self::at(database_url, store, "0")
+    }
+
+    pub fn at(database_url: &str, store: &Path, port: &str) -> Self {
         use std::io::BufRead;
         let mut child = Command::new(env!("CARGO_BIN_EXE_marea"))
-            .args(["serve", "--port", "0"])
+            .args(["serve", "--port", port])
             .env("MAREA_DATABASE_URL", database_url)
             .env("MAREA_STORE", store)
             .env("MAREA_KEEP_FREE_BYTES", "1000000")

@@ -20,3 +20,4 @@ mod names;
 mod private_database;
 mod queue;
 mod requests;
+mod uploads;

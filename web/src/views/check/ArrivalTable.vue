@@ -46,8 +46,8 @@ function label(row: Row, cell: Cell, m: number): string {
   const s = shown(row, cell, m)
   const name = props.check.sources[props.check.table.rows.indexOf(row)]?.name ?? ''
   const where = tracks.value[m]?.name ?? ''
-  if (m === row.home) return `${name} in ${where}: its own microphone, ${cell.hits} moments`
-  if (s.lag === null) return `${name} in ${where}: undecided, ${cell.reason}`
+  if (m === row.home) return `${where} is the home of ${name}: ${cell.hits} moments`
+  if (s.lag === null) return `${name} in ${where}: ${cell.heard ? 'undecided' : 'not heard'}, ${cell.reason}`
   return `${name} in ${where}: ${span(s.lag, store.unit, store.measure)}, ${s.sign < 0 ? 'opposed' : 'upright'}, ${cell.verdict}: ${cell.reason}`
 }
 
@@ -87,11 +87,11 @@ function walk(e: KeyboardEvent, row: number, m: number): void {
                 <path v-if="cell.wave.length" :class="{ opposed: shown(row, cell, m).sign < 0 }" :d="wavePath(cell.wave, shown(row, cell, m).flip)" vector-effect="non-scaling-stroke" />
               </svg>
               <i v-if="cell.lag_frames !== null && cell.lag_frames !== undefined" class="tick" :style="{ left: `${tick(cell)}%` }" />
-              <span v-if="shown(row, cell, m).sign !== 0" :class="['way', { opposed: shown(row, cell, m).sign < 0 }]">{{ shown(row, cell, m).sign < 0 ? '▼' : '▲' }}</span>
+              <span v-if="shown(row, cell, m).sign !== 0" :class="['way', { opposed: shown(row, cell, m).sign < 0 }]" aria-hidden="true">{{ shown(row, cell, m).sign < 0 ? '▼' : '▲' }}</span>
               <span v-if="m === row.home" class="value"><b>home</b></span>
               <span v-else-if="shown(row, cell, m).lag !== null" class="value">
                 <b>{{ span(shown(row, cell, m).lag!, store.unit, store.measure) }}</b>
-                <span v-if="store.unit !== 'distance' && check.tracks.length < 10" class="soft">{{ distance((shown(row, cell, m).lag! / store.measure.rateHz) * store.measure.speedMS) }}</span>
+                <span v-if="store.unit !== 'distance' && check.tracks.length < 10" class="soft" aria-hidden="true">{{ distance((shown(row, cell, m).lag! / store.measure.rateHz) * store.measure.speedMS) }}</span>
               </span>
               <span v-else class="value soft">{{ cell.heard ? 'undecided' : 'not heard' }}</span>
             </button>

@@ -150,7 +150,7 @@ async function remove(track: Track): Promise<void> {
           <th>Coding</th>
           <th class="number">Begins</th>
           <th class="number">Length</th>
-          <th />
+          <th><span class="unseen">Take out</span></th>
         </tr>
       </thead>
       <tbody>

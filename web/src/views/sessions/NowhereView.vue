@@ -1,6 +1,6 @@
 <template>
-  <div class="view">
+  <main class="view">
     <h1>There is nothing at this address</h1>
     <p><router-link to="/">All sessions</router-link></p>
-  </div>
+  </main>
 </template>

@@ -48,7 +48,7 @@ onMounted(load)
 </script>
 
 <template>
-  <div class="page">
+  <main class="page">
     <div class="sheet-of-paper">
       <header>
         <h1><img src="/marea.svg" alt="" width="34" height="34" />Marea</h1>
@@ -68,7 +68,7 @@ onMounted(load)
           <tr>
             <th>Name</th>
             <th>Rate</th>
-            <th />
+            <th><span class="unseen">Remove</span></th>
           </tr>
         </thead>
         <tbody>
@@ -88,7 +88,7 @@ onMounted(load)
       </p>
       <p class="soft foot"><a href="/reading/">API description</a></p>
     </div>
-  </div>
+  </main>
 </template>
 
 <style scoped>
