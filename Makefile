@@ -1,4 +1,4 @@
-.PHONY: help demo start test bench accuracy screenshots client
+.PHONY: help demo start test bench accuracy attack screenshots client
 
 help: ## Show this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## /  make \1\t/' | expand -t 24
@@ -17,6 +17,9 @@ bench: ## Speed, as ratios in one run
 
 accuracy: ## Accuracy on simulated sessions, written to docs/accuracy.md
 	@cargo run --quiet --package marea-scene --bin accuracy -- docs/accuracy.md
+
+attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
+	@scripts/attack.sh
 
 screenshots: ## Take the pictures in docs/screenshots from the demo
 	@scripts/screenshots.sh

@@ -14,6 +14,7 @@ trap 'rm -rf "$folder"' EXIT
   echo
   cargo run --quiet --package marea-scene --bin bench -- "$folder"
   cargo test --quiet --package marea-server --test bench_page -- --ignored --nocapture --test-threads=1 2>/dev/null | grep '^|' || true
+  cargo test --quiet --package marea-server --test bench_uploads -- --ignored --nocapture --test-threads=1 2>/dev/null | grep "^|" || true
   if python3 -c 'import scipy' 2>/dev/null; then
     python3 benches/correlate.py "$folder/a.wav" "$folder/b.wav"
   else

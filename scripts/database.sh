@@ -2,7 +2,7 @@
 # A private MariaDB below a folder: its own data, port and socket on loopback, one account with a random password.
 # Usage: scripts/database.sh FOLDER [LIFETIME_OF_PID [tests]]
 # Starts it when it does not run and prints its address as mysql://… . With a process id, a watcher ends the database when
-# that process is gone, however it went. With "tests" the account may also make databases whose names begin with test_ .
+# that process is gone, however it went, and starts it again when it falls. With "tests" the account may also make databases whose names begin with test_ .
 set -euo pipefail
 export LC_ALL=C
 
@@ -119,20 +119,28 @@ if ! running; then
 fi
 
 if [ -n "$owner" ]; then
-  pid=$(cat "$folder/db.pid")
   echo "$owner" >>"$folder/owners"
-  # Outlives this script and the shell that called it. Once the owner is gone it ends the database by its id, unless somebody
-  # else has come to use it meanwhile; the lock keeps newcomers waiting while it looks.
+  # Outlives this script and the shell that called it. A database that fell is started again (one that ended in order has removed
+  # its pid file). Once the owner is gone it ends the database by its id, unless somebody else has come to use it meanwhile; the
+  # lock keeps newcomers waiting while it looks.
   setsid bash -c '
-    owner=$1 folder=$2 pid=$3
-    while kill -0 "$owner" 2>/dev/null; do sleep 0.3; done
+    owner=$1 folder=$2 script=$3 purpose=$4
+    alive() { kill -0 "$(cat "$folder/db.pid" 2>/dev/null)" 2>/dev/null; }
+    while kill -0 "$owner" 2>/dev/null; do
+      sleep 0.3
+      if ! alive && [ -e "$folder/mariadb/mariadb.pid" ]; then
+        "$script" "$folder" "" "$purpose" || sleep 5
+      fi
+    done
     exec 9>"$folder/lock" && flock 9
     for other in $(cat "$folder/owners" 2>/dev/null); do
       [ "$other" != "$owner" ] && kill -0 "$other" 2>/dev/null && exit
     done
     rm -f "$folder/owners"
+    pid=$(cat "$folder/db.pid" 2>/dev/null) || exit
     kill "$pid" 2>/dev/null
-    while kill -0 "$pid" 2>/dev/null; do sleep 0.1; done' watcher "$owner" "$folder" "$pid" >/dev/null 2>&1 9>&- </dev/null &
+    while kill -0 "$pid" 2>/dev/null; do sleep 0.1; done' \
+    watcher "$owner" "$folder" "$(cd "$(dirname "$0")" && pwd)/$(basename "$0")" "$purpose" >/dev/null 2>&1 9>&- </dev/null &
 fi
 
 echo "mysql://marea:$(cat "$secret")@127.0.0.1:$(cat "$folder/port")/marea"

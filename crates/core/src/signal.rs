@@ -58,12 +58,12 @@ impl Placed<'_> {
     /// # Errors
     /// As [`Source::read`].
     pub fn read(&self, session_frame: i64, out: &mut [f32]) -> Result<(), ReadError> {
-        self.source.read(session_frame - self.start, out)
+        self.source.read(session_frame.saturating_sub(self.start), out)
     }
 
     /// First session frame after the end.
     pub fn end(&self) -> i64 {
-        self.start + self.source.frames()
+        self.start.saturating_add(self.source.frames())
     }
 }
 

@@ -35,6 +35,20 @@ fn harbour_hall_is_read_right() {
     assert!(s.solid * 2 > s.cells && s.undecided * 10 <= s.cells, "{s:?}");
 }
 
+/// What a finding costs in the sum is never negative: where mending it brings nothing, it costs nothing.
+#[test]
+fn a_cost_is_never_negative() {
+    let mut told = 0;
+    for seed in 61..=66 {
+        let played = varied::scene(30.0, seed, Made::Faulty).render();
+        for f in &score::check(&played, rate()).check.findings {
+            told += usize::from(f.cost_db.is_some());
+            assert!(f.cost_db.is_none_or(|c| c > 0.0), "{seed}: {f:?}");
+        }
+    }
+    assert!(told > 5, "only {told} costs were told");
+}
+
 /// Seeds outside those of docs/accuracy.md.
 #[test]
 fn varied_sessions_hold_no_wrong_answer_called_solid() {

@@ -23,7 +23,7 @@ pub enum ServerError {
     DiskFull(String),
     /// No room on the database's disk.
     #[error("the disk of the database is full; nothing was changed. Make room, then try again")]
-    DatabaseFull(#[source] sqlx::Error),
+    DatabaseFull(String),
     /// The database cannot be reached or refused.
     #[error("the database cannot be reached at the moment; nothing was changed, try again shortly")]
     Database(#[source] sqlx::Error),
@@ -44,7 +44,7 @@ impl From<sqlx::Error> for ServerError {
             sqlx::Error::RowNotFound => Self::NotFound("row"),
             other if is_full(&other) => {
                 crate::db::note_full();
-                Self::DatabaseFull(other)
+                Self::DatabaseFull(other.to_string())
             }
             other => Self::Database(other),
         }

@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Leave a job that failed or was cancelled: it is not shown any more. */
+        delete: operations["forget_job"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/cancel": {
         parameters: {
             query?: never;
@@ -311,7 +328,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Jobs of a session that wait or are at work, and those that ended in the last minute. */
+        /** Jobs of a session that wait, are at work, or failed and can be tried again, and those that ended in the last minute. */
         get: operations["list_jobs"];
         put?: never;
         post?: never;
@@ -1108,7 +1125,7 @@ export interface components {
             cost_bands: components["schemas"]["Gain"][];
             /**
              * Format: double
-             * @description What it takes from the sum, in dB over all bands; none when it is no matter of sums.
+             * @description What it takes from the sum, in dB over all bands, above 0; none when it takes nothing from it.
              */
             cost_db?: number | null;
             /** @description What that does to other sums. */
@@ -2364,6 +2381,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
+    forget_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };

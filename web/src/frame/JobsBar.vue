@@ -13,15 +13,6 @@ const failed = computed(() => [...store.jobs.values()].filter((j) => j.state ===
 const left = computed(() => uploads.left(store.detail?.uploads ?? []))
 const shown = computed(() => uploads.busy.value || store.running.length > 0 || failed.value.length > 0 || left.value.length > 0)
 
-async function retry(job: string): Promise<void> {
-  try {
-    const again = await ask(client.POST('/api/jobs/{job}/retry', { params: { path: { job } } }))
-    store.jobs.set(again.id, again)
-  } catch (e) {
-    tellTrouble((e as Error).message)
-  }
-}
-
 async function forgetLeft(): Promise<void> {
   await Promise.all(left.value.map((u) => forget(`/api/uploads/${u.id}`)))
   await store.reload()
@@ -54,8 +45,8 @@ async function cancel(job: string): Promise<void> {
     <span v-if="store.running.length > 2" class="soft">and {{ store.running.length - 2 }} more</span>
     <template v-for="job in failed.slice(0, 2)" :key="job.id">
       <span class="doing caution" :title="job.error ?? ''">{{ job.error ?? `${job.title} failed.` }}</span>
-      <button class="plain" data-test="retry" @click="retry(job.id)">Try again</button>
-      <button class="plain" :title="`Leave it: ${job.title}`" @click="store.jobs.delete(job.id)">✕</button>
+      <button class="plain" data-test="retry" @click="store.settleJob(job.id, 'retry')">Try again</button>
+      <button class="plain" :title="`Leave it: ${job.title}`" data-test="leave" @click="store.settleJob(job.id, 'leave')">✕</button>
     </template>
   </div>
 </template>

@@ -9,6 +9,9 @@ type Words = Record<string, string | undefined>
 
 let waiting: Words = {}
 let timer = 0
+/** Another view is on its way: what is written now would bring the old one back. */
+let going = false
+let watched = false
 
 /** What the address says of a word, as text. */
 export function word(query: LocationQuery, key: string): string | undefined {
@@ -19,11 +22,23 @@ export function word(query: LocationQuery, key: string): string | undefined {
 /** Says something in the address, beside what stands there; a reload or a sent link then shows the same. */
 export function useAddress() {
   const [route, router] = [useRoute(), useRouter()]
+  if (!watched) {
+    watched = true
+    router.beforeEach((to, from) => {
+      going = true
+      // What a view says of itself is not the next one's.
+      if (to.name !== from.name) waiting = {}
+    })
+    router.afterEach(() => void (going = false))
+    router.onError(() => (going = false))
+  }
 
   function write(words: Words): void {
+    if (going) return
     waiting = { ...waiting, ...words }
     clearTimeout(timer)
     timer = window.setTimeout(() => {
+      if (going) return
       const query = { ...route.query, ...waiting }
       waiting = {}
       if (JSON.stringify(query) !== JSON.stringify(route.query)) void router.replace({ query, hash: route.hash })

@@ -69,7 +69,9 @@ export const useSession = defineStore('session', () => {
       job: (job) => {
         const known = jobs.get(job.id)
         jobs.set(job.id, job)
-        if (job.state === 'failed' && known?.state !== 'failed') tellTrouble(job.error ?? `${job.title} failed.`)
+        // What failed long ago waits to be tried again; only what fails now is told.
+        const now = known !== undefined || Date.now() - job.updated_ms < 5_000
+        if (job.state === 'failed' && known?.state !== 'failed' && now) tellTrouble(job.error ?? `${job.title} failed.`)
         const note = (job.result as { note?: string } | null)?.note
         if (job.state === 'done' && known && known.state !== 'done' && note) tellTrouble(note)
       },
@@ -286,6 +288,20 @@ export const useSession = defineStore('session', () => {
     void change({ first_beat_frame: Math.round(heard.frame) })
   }
 
+  /** Tries a job again that failed or was cancelled, or leaves it for good. */
+  async function settleJob(job: string, way: 'retry' | 'leave'): Promise<void> {
+    const path = { params: { path: { job } } }
+    try {
+      if (way === 'retry') jobs.set(job, await ask(client.POST('/api/jobs/{job}/retry', path)))
+      else {
+        await ask(client.DELETE('/api/jobs/{job}', path))
+        jobs.delete(job)
+      }
+    } catch (e) {
+      tellTrouble((e as Error).message)
+    }
+  }
+
   function close(): void {
     void desk.flush()
     leave?.()
@@ -341,6 +357,7 @@ export const useSession = defineStore('session', () => {
     walk,
     change,
     beginBar,
+    settleJob,
     close,
   }
 })

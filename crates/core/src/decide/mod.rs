@@ -242,7 +242,7 @@ pub struct Finding {
     pub verdict: Verdict,
     /// Moments it rests on.
     pub hits: usize,
-    /// What it takes from the sum, in dB over all bands; none when it is no matter of sums.
+    /// What it takes from the sum, in dB over all bands, above 0; none when it takes nothing from it.
     pub cost_db: Option<f64>,
     /// The same by third-octave, where the source sounds.
     pub cost_bands: Vec<Gain>,
@@ -347,6 +347,10 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     findings.extend(sides::findings(&case, &sides));
     findings.extend(plain::findings(&case));
     findings.extend(cost::group_findings(&case, &advice, &sources));
+    // What is mended without a gain to the sum costs nothing there; it may matter all the same.
+    for f in &mut findings {
+        f.cost_db = f.cost_db.filter(|c| *c > 0.0);
+    }
     findings.sort_by(|a, b| {
         let rank = |f: &Finding| (f.severity, f.verdict);
         rank(b).cmp(&rank(a)).then(b.cost_db.unwrap_or(0.0).total_cmp(&a.cost_db.unwrap_or(0.0)))

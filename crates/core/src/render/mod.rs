@@ -45,8 +45,8 @@ impl<'a> TrackRenderer<'a> {
         let all = Carrier::new(track, correction);
         let begin = track.start + all.whole;
         let of = |m: &Mend| Mended {
-            from: begin + m.from,
-            to: begin + m.to,
+            from: begin.saturating_add(m.from),
+            to: begin.saturating_add(m.to),
             there: Carrier::new(track, &correction.and(&m.besides)),
         };
         Self { mends: mends.iter().map(of).collect(), all, scratch: Vec::new() }
@@ -69,7 +69,7 @@ impl<'a> TrackRenderer<'a> {
     pub fn read(&mut self, frame: i64, out: &mut [f32]) -> Result<(), ReadError> {
         self.all.read(frame, out)?;
         for m in &mut self.mends {
-            let (from, to) = (m.from.max(frame), m.to.min(frame + out.len() as i64));
+            let (from, to) = (m.from.max(frame), m.to.min(frame.saturating_add(out.len() as i64)));
             if from >= to {
                 continue;
             }
@@ -122,10 +122,13 @@ impl<'a> Carrier<'a> {
 
     fn read(&mut self, frame: i64, out: &mut [f32]) -> Result<(), ReadError> {
         match &self.delay {
-            None => self.track.read(frame - self.whole, out)?,
+            None => self.track.read(frame.saturating_sub(self.whole), out)?,
             Some(delay) => {
                 self.scratch.resize(out.len() + delay.margin_before() + delay.margin_after(), 0.0);
-                self.track.read(frame - self.whole - delay.margin_before() as i64, &mut self.scratch)?;
+                self.track.read(
+                    frame.saturating_sub(self.whole).saturating_sub(delay.margin_before() as i64),
+                    &mut self.scratch,
+                )?;
                 delay.apply(&self.scratch, out);
             }
         }

@@ -5,7 +5,7 @@ use crate::db::{jobs, sessions};
 use crate::error::{ErrorBody, ServerError};
 use crate::jobs::now_ms;
 use actix_web::http::header;
-use actix_web::{HttpResponse, get, post, web};
+use actix_web::{HttpResponse, delete, get, post, web};
 use bytes::Bytes;
 use std::collections::HashMap;
 use std::time::Duration;
@@ -13,7 +13,7 @@ use std::time::Duration;
 /// Jobs that ended longer ago than this are not told to a page that opens.
 const LOOK_BACK_MS: i64 = 60_000;
 
-/// Jobs of a session that wait or are at work, and those that ended in the last minute.
+/// Jobs of a session that wait, are at work, or failed and can be tried again, and those that ended in the last minute.
 #[utoipa::path(responses((status = 200, body = Vec<jobs::Job>), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}/jobs")]
 pub async fn list_jobs(
@@ -40,6 +40,15 @@ pub async fn retry(state: web::Data<State>, path: web::Path<String>) -> Result<w
     let job = jobs::retry(state.db(), id(&path, "job")?).await?;
     state.workers.nudge(job.session_id);
     Ok(web::Json(job))
+}
+
+/// Leave a job that failed or was cancelled: it is not shown any more.
+#[utoipa::path(responses((status = 204), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody)))]
+#[delete("/jobs/{job}")]
+pub async fn forget_job(state: web::Data<State>, path: web::Path<String>) -> Result<HttpResponse, ServerError> {
+    let job = jobs::forget(state.db(), id(&path, "job")?).await?;
+    state.workers.nudge(job.session_id);
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// Events of a session: `job` (a job that moved), `changed` (the session's revision), `trouble` (a sentence).

@@ -95,6 +95,7 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(events::list_jobs)
             .service(events::cancel)
             .service(events::retry)
+            .service(events::forget_job)
             .service(history::list_decisions)
             .service(history::decide)
             .service(history::undo)

@@ -130,6 +130,7 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
 }
 
 async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<Decision, ServerError> {
+    super::check_room()?;
     let mut tx = db.begin().await?;
     let rate = lock(&mut tx, session).await?;
     let rows = tracks::with_removed(&mut *tx, session).await?;

@@ -348,6 +348,7 @@ pub async fn patch(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<D
 }
 
 async fn patch_once(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<Desk, ServerError> {
+    super::check_room()?;
     let mut tx = db.begin().await?;
     // One at a time in a session; there is a row to lock only in the session itself.
     let rate_hz = super::decisions::lock(&mut tx, session).await?;

@@ -70,6 +70,7 @@ pub async fn enqueue(
     task: &crate::jobs::Task,
     title: &str,
 ) -> Result<Uuid, ServerError> {
+    super::check_room()?;
     let id = Uuid::now_v7();
     sqlx::query("INSERT INTO jobs (id, session_id, kind, title, payload) VALUES (?, ?, ?, ?, ?)")
         .bind(id)
@@ -202,6 +203,20 @@ pub async fn retry(db: &MySqlPool, job: Uuid) -> Result<Job, ServerError> {
     Ok(now)
 }
 
+/// Removes a job that failed or was cancelled: nobody will try it again.
+///
+/// # Errors
+/// [`ServerError::NotFound`]; [`ServerError::Conflict`] when it has not ended, or ended well.
+pub async fn forget(db: &MySqlPool, job: Uuid) -> Result<Job, ServerError> {
+    let known = get(db, job).await?;
+    let done =
+        sqlx::query("DELETE FROM jobs WHERE id = ? AND state IN ('failed', 'cancelled')").bind(job).execute(db).await?;
+    if done.rows_affected() == 0 {
+        return Err(ServerError::Conflict(format!("“{}” is {} and stays", known.title, known.state)));
+    }
+    Ok(known)
+}
+
 /// Removes what nobody asks for any more: jobs done or outdated an hour ago, others that ended a month ago. Deliveries stay.
 ///
 /// # Errors
@@ -269,16 +284,16 @@ pub async fn get(db: &MySqlPool, job: Uuid) -> Result<Job, ServerError> {
         .ok_or(ServerError::NotFound("job"))
 }
 
-/// All jobs of a session that wait or run, and the newest that ended since a moment (milliseconds since 1970); oldest change
-/// first.
+/// All jobs of a session that wait or run, those that failed and can be tried again, and the newest that ended since a moment
+/// (milliseconds since 1970); oldest change first.
 ///
 /// # Errors
 /// As the database says.
 pub async fn changed_since(db: &MySqlPool, session: Uuid, since_ms: i64) -> Result<Vec<Job>, ServerError> {
     let sql = format!(
-        "({COLUMNS} WHERE session_id = ? AND state IN ('queued', 'running'))
+        "({COLUMNS} WHERE session_id = ? AND (state IN ('queued', 'running') OR (state = 'failed' AND kind IN ('import', 'deliver', 'check'))))
          UNION ALL
-         ({COLUMNS} WHERE session_id = ? AND state NOT IN ('queued', 'running') AND updated_at >= FROM_UNIXTIME(? / 1000.0)
+         ({COLUMNS} WHERE session_id = ? AND state NOT IN ('queued', 'running') AND NOT (state = 'failed' AND kind IN ('import', 'deliver', 'check')) AND updated_at >= FROM_UNIXTIME(? / 1000.0)
           ORDER BY updated_at DESC LIMIT {MOST_ENDED})
          ORDER BY updated_ms, id"
     );

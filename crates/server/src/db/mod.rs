@@ -15,6 +15,8 @@ use crate::error::ServerError;
 use futures_util::future::BoxFuture;
 use sqlx::MySqlPool;
 use sqlx::mysql::MySqlPoolOptions;
+use std::path::PathBuf;
+use std::sync::OnceLock;
 use std::sync::atomic::{AtomicI64, Ordering};
 use std::time::Duration;
 
@@ -36,6 +38,7 @@ pub async fn connect(url: &str) -> Result<MySqlPool, sqlx::Error> {
         .connect(url)
         .await?;
     migrate(&pool).await?;
+    find_files(&pool).await?;
     Ok(pool)
 }
 
@@ -64,17 +67,46 @@ pub(crate) fn number(e: &sqlx::Error) -> Option<u16> {
     Some(known.number())
 }
 
+/// Bytes that must stay free on the database's disk: MariaDB grows its files by a few megabytes, and may fall where it cannot.
+const KEEP_FREE: u64 = 32 << 20;
+
+/// Where the database's files lie, when that is on this machine and may be asked.
+static FILES: OnceLock<Option<PathBuf>> = OnceLock::new();
 /// When the database last said that its disk is full, in milliseconds since 1970.
 static FULL_MS: AtomicI64 = AtomicI64::new(0);
 
-/// Remembers that the database's disk is full.
+async fn find_files(pool: &MySqlPool) -> Result<(), sqlx::Error> {
+    let (folder,): (String,) = sqlx::query_as("SELECT @@datadir").fetch_one(pool).await?;
+    let folder = PathBuf::from(folder);
+    let _ = FILES.set(fs2::available_space(&folder).is_ok().then_some(folder));
+    Ok(())
+}
+
+/// Refuses to write something new where its disk is nearly full.
+///
+/// # Errors
+/// [`ServerError::DatabaseFull`].
+pub(crate) fn check_room() -> Result<(), ServerError> {
+    let free = FILES.get().and_then(Option::as_ref).and_then(|f| fs2::available_space(f).ok());
+    match free.filter(|f| *f < KEEP_FREE) {
+        Some(free) => {
+            Err(ServerError::DatabaseFull(format!("{} MB are free, {} must stay", free >> 20, KEEP_FREE >> 20)))
+        }
+        None => Ok(()),
+    }
+}
+
+/// Remembers that the database said that its disk is full.
 pub(crate) fn note_full() {
     FULL_MS.store(crate::jobs::now_ms(), Ordering::Relaxed);
 }
 
-/// Is its disk still full? Asked only once it was: a row larger than what may be free in pages that exist is written and taken
-/// back.
+/// Is its disk full? Where it cannot be looked at, a row larger than what may be free in pages that exist is written and taken
+/// back, once the database has said so.
 pub async fn is_full(pool: &MySqlPool) -> bool {
+    if check_room().is_err() {
+        return true;
+    }
     if FULL_MS.load(Ordering::Relaxed) == 0 {
         return false;
     }

@@ -79,6 +79,7 @@ pub fn checked_name(raw: &str, what: &str) -> Result<String, ServerError> {
 /// # Errors
 /// As the database says.
 pub async fn create(db: impl MySqlExecutor<'_>, name: &str, is_demo: bool) -> Result<Uuid, ServerError> {
+    super::check_room()?;
     let id = Uuid::now_v7();
     sqlx::query("INSERT INTO sessions (id, name, is_demo) VALUES (?, ?, ?)")
         .bind(id)

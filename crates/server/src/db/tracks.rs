@@ -67,7 +67,7 @@ impl TrackRow {
 
     /// The frame of its recording that is heard at a session frame.
     pub fn own_frame(&self, session_frame: i64) -> i64 {
-        session_frame - self.start_frame - self.offset_frames.floor() as i64
+        session_frame.saturating_sub(self.start_frame).saturating_sub(self.offset_frames.floor() as i64)
     }
 }
 

@@ -33,6 +33,7 @@ pub async fn run(
     let sha256 = hex::decode(sha).map_err(|e| JobError::Failed(e.to_string()))?;
     let about = |e: JobError| match e {
         JobError::Failed(text) => JobError::Failed(format!("“{file_name}” {text}")),
+        JobError::Broken => JobError::Failed(format!("“{file_name}” could not be read: {e}")),
         other => other,
     };
     let (path, stop) = (w.store.recording(&sha256), reporter.stop());

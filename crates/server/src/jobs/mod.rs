@@ -77,6 +77,9 @@ pub enum JobError {
     /// Cancelled, or taken over by another worker.
     #[error("cancelled")]
     Stopped,
+    /// Our own mistake; the log knows more.
+    #[error("something went wrong inside while this was worked on; it can be tried again")]
+    Broken,
     /// It cannot be done; the sentence says why.
     #[error("{0}")]
     Failed(String),
@@ -318,6 +321,6 @@ pub async fn blocking<T: Send + 'static>(
     // What went wrong inside is in the log; the person is told what it means.
     tokio::task::spawn_blocking(work).await.map_err(|e| {
         tracing::error!(cause = %e, "a computation broke off");
-        JobError::Failed("could not be read: something went wrong inside while it was worked on".into())
+        JobError::Broken
     })?
 }

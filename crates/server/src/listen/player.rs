@@ -150,7 +150,7 @@ impl Thread {
     fn play(&mut self, play: &Play) -> Option<Command> {
         let files = self.open(play);
         let mut sound = Sound::new(&play.mix, &files, play.rate, play.tempo);
-        let range = play.range.filter(|r| (r.to - r.from) as f64 > 4.0 * SEAM * sound.speed);
+        let range = play.range.filter(|r| r.to.saturating_sub(r.from) as f64 > 4.0 * SEAM * sound.speed);
         let key =
             Key::of(&play.mix, &files, range.filter(|r| r.repeat).map_or_else(|| extent(&files), |r| r.from..r.to));
         let mut matched: Option<[f64; 2]> = None;
@@ -217,7 +217,7 @@ impl Thread {
 fn extent(files: &[(TrackRow, WorkFile)]) -> Range<i64> {
     let rows = || files.iter().map(|(t, _)| t);
     let first = rows().map(|t| t.start_frame).min().unwrap_or(0);
-    first..rows().map(|t| t.start_frame + t.frames).max().unwrap_or(first)
+    first..rows().map(|t| t.start_frame.saturating_add(t.frames)).max().unwrap_or(first)
 }
 
 /// The way through the session: straight on, to an end, or round and round.

@@ -39,8 +39,13 @@ async fn bring_in(b: &Browser, paths: &[String]) {
     b.find("[data-test=files]").await.send_keys(&paths.join("\n")).await.expect("chosen");
 }
 
-/// The sound never broke off; only where the machine itself stood still longer than what is kept ahead may it have.
+/// With so much of the time spent waiting for a processor a machine is busy with something else, and sound may break off.
+const BUSY: f64 = 0.6;
+
+/// The sound never broke off; only where the machine itself stood still longer than what is kept ahead, or had no time to give,
+/// may it have.
 async fn unbroken(b: &Browser, stalls: &Stalls) {
     let gaps = b.js("return Number(document.querySelector('[data-test=listen-bar]').dataset.gaps)").await;
-    assert!(gaps == 0 || stalls.sum().0 > 0, "{gaps} gaps, and {}", stalls.told());
+    println!("{gaps} gaps; {}", stalls.told());
+    assert!(gaps == 0 || stalls.sum().0 > 0 || stalls.pressure() > BUSY, "{gaps} gaps, and {}", stalls.told());
 }

@@ -287,8 +287,19 @@ pub fn read(bytes: &[u8]) -> (marea_media::AudioInfo, Vec<Vec<f32>>) {
     marea_media::read_all(&path).expect("a recording")
 }
 
-/// Times at which this machine gave nobody any time: a thread that only sleeps wakes up late.
-pub struct Stalls(std::sync::Arc<std::sync::Mutex<(usize, f64)>>);
+/// Times at which this machine gave nobody any time: a thread that only sleeps wakes up late. And how much of the time somebody
+/// waited for a processor, as the kernel counts it (pressure stall information of Linux).
+pub struct Stalls {
+    kept: std::sync::Arc<std::sync::Mutex<(usize, f64)>>,
+    began: Instant,
+    waited_us: Option<u64>,
+}
+
+/// Microseconds in which somebody waited for a processor, since the machine was started.
+fn waited_us() -> Option<u64> {
+    let text = std::fs::read_to_string("/proc/pressure/cpu").ok()?;
+    text.lines().find(|l| l.starts_with("some"))?.rsplit_once("total=")?.1.trim().parse().ok()
+}
 
 impl Stalls {
     pub fn watch() -> Self {
@@ -305,16 +316,27 @@ impl Stalls {
                 }
             }
         });
-        Self(kept)
+        Self { kept, began: Instant::now(), waited_us: waited_us() }
     }
 
     pub fn told(&self) -> String {
         let (times, seconds) = self.sum();
-        format!("the machine itself stood still {times} times, {seconds:.1} s in all")
+        let busy = self.pressure() * 100.0;
+        format!(
+            "the machine itself stood still {times} times, {seconds:.1} s in all; somebody waited for a processor {busy:.0} % of the time"
+        )
     }
 
     /// How often, and seconds in all.
     pub fn sum(&self) -> (usize, f64) {
-        *self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+        *self.kept.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+
+    /// Part of the time, 0 … 1, in which somebody waited for a processor; 0 where the kernel does not count it.
+    pub fn pressure(&self) -> f64 {
+        match (self.waited_us, waited_us()) {
+            (Some(then), Some(now)) => (now - then) as f64 / 1e6 / self.began.elapsed().as_secs_f64(),
+            _ => 0.0,
+        }
     }
 }

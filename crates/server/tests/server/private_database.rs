@@ -199,3 +199,30 @@ fn a_setup_that_fails_says_why() {
     assert!(!out.status.success() && said.contains("MariaDB did not start") && said.contains("The end of"), "{said}");
     assert!(said.contains("ERROR"), "the log's own words: {said}");
 }
+
+/// A database that falls is started again by its watcher; one that was ended in order stays away until somebody starts it.
+#[actix_web::test]
+async fn a_fallen_database_comes_back_by_itself() {
+    let folder = tempfile::tempdir().unwrap();
+    let owner = owner();
+    let url = start(folder.path(), &owner);
+    let pid = || std::fs::read_to_string(folder.path().join("db.pid")).unwrap().trim().to_string();
+    let first = pid();
+    assert!(Command::new("kill").args(["-9", &first]).status().unwrap().success());
+    until("another one runs", || pid() != first && Path::new("/proc").join(pid()).exists());
+    let mut pool = sqlx::MySqlPool::connect(&url).await;
+    for _ in 0..100 {
+        if pool.is_ok() {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+        pool = sqlx::MySqlPool::connect(&url).await;
+    }
+    pool.expect("at the same address, with the same password").close().await;
+    let second = pid();
+    assert!(Command::new("kill").arg(&second).status().unwrap().success());
+    until("it ends", || !Path::new("/proc").join(&second).exists());
+    std::thread::sleep(Duration::from_secs(2));
+    assert_eq!(pid(), second, "nobody started it");
+    end(owner);
+}

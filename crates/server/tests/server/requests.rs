@@ -278,6 +278,8 @@ async fn generated_requests_get_described_answers() {
             "(events|listen)$",
             "--exclude-operation-id",
             "send",
+            "--exclude-operation-id",
+            "load_demo",
             "--phases",
             "fuzzing,coverage",
         ])

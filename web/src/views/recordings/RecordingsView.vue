@@ -124,6 +124,7 @@ async function remove(track: Track): Promise<void> {
           <span class="soft">{{ bytes(u.bytes) }}</span>
           <el-progress v-if="u.state === 'sending' && !u.away" :percentage="Math.round(u.part * 100)" :stroke-width="6" class="bar" :aria-label="`${u.name} on its way`" />
           <span v-else :class="told(u).bad ? 'caution' : 'soft'" data-test="told">{{ told(u).text }}</span>
+          <button v-if="store.jobs.get(u.job)?.state === 'failed'" class="plain" @click="store.settleJob(u.job, 'retry')">Try again</button>
           <button v-if="u.state === 'waiting' || u.state === 'sending'" class="plain" @click="uploads.cancel(u)">Cancel</button>
         </li>
       </ul>
