@@ -1,4 +1,4 @@
-.PHONY: help demo start test bench accuracy attack screenshots client
+.PHONY: help demo start test bench accuracy attack steady screenshots client
 
 help: ## Show this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## /  make \1\t/' | expand -t 24
@@ -20,6 +20,9 @@ accuracy: ## Accuracy on simulated sessions, written to docs/accuracy.md
 
 attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
 	@scripts/attack.sh
+
+steady: ## All tests ten times beside busy loops (hours)
+	@scripts/steady.sh
 
 screenshots: ## Take the pictures in docs/screenshots from the demo
 	@scripts/screenshots.sh

@@ -2102,6 +2102,11 @@ export interface components {
              */
             id: string;
             /**
+             * Format: double
+             * @description Seconds since the last of them came, or since it was announced.
+             */
+            idle_s: number;
+            /**
              * Format: int64
              * @description Bytes that are here.
              */

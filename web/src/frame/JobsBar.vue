@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, onBeforeUnmount } from 'vue'
 import { ask, client } from '../api/client'
 import { forget } from '../api/uploads'
 import { useSession } from '../session/store'
@@ -10,7 +10,14 @@ const store = useSession()
 const uploads = useUploads()
 /** Jobs that ended without a result and can be tried again. */
 const failed = computed(() => [...store.jobs.values()].filter((j) => j.state === 'failed'))
-const left = computed(() => uploads.left(store.detail?.uploads ?? []))
+/** Seconds without a byte after which nobody sends any more: another window, or another machine, may be at it. */
+const SILENT_S = 10
+const announced = computed(() => store.detail?.uploads ?? [])
+const left = computed(() => (announced.value.every((u) => u.idle_s > SILENT_S) ? uploads.left(announced.value) : []))
+const timer = window.setInterval(() => {
+  if (announced.value.length > 0 && !uploads.busy.value) void store.reload()
+}, 4000)
+onBeforeUnmount(() => clearInterval(timer))
 const shown = computed(() => uploads.busy.value || store.running.length > 0 || failed.value.length > 0 || left.value.length > 0)
 
 async function forgetLeft(): Promise<void> {

@@ -53,7 +53,7 @@ function show(track: Track): void {
     <span class="fill" />
     <span class="soft">Scale</span>
     <div class="choice small" role="group" aria-label="Scale of the waveforms">
-      <button :aria-pressed="fitted" title="Every lane as tall as its own peak lets it be; × 8 says by how much" data-test="scale-fit" @click="setFitted(true)">fit</button>
+      <button :aria-pressed="fitted" title="Every lane as tall as its own peak lets it be; ×8 says by how much" data-test="scale-fit" @click="setFitted(true)">fit</button>
       <button :aria-pressed="!fitted" title="All lanes at the same scale" data-test="scale-same" @click="setFitted(false)">same</button>
     </div>
     <span class="soft">Overlay</span>

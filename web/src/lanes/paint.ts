@@ -72,7 +72,7 @@ export function paintLanes(s: Surface, p: Palette, v: Viewport, picture: Picture
 /** Says by how much a lane is drawn taller, or lower, than the others. */
 function paintFit({ ctx, width }: Surface, p: Palette, top: number, fit: number): void {
   if (fit === 1 || top < RULER - 4) return
-  const text = fit < 1 ? '× ½' : `× ${fit}`
+  const text = fit < 1 ? '×½' : `×${fit}`
   ctx.font = '11px "Source Code Pro", monospace'
   ctx.textBaseline = 'top'
   ctx.textAlign = 'right'

@@ -182,6 +182,16 @@ pub async fn shown(state: &State, session: Uuid) -> Result<Vec<uploads::Upload>,
     let rows = uploads::of_session(state.db(), session).await?;
     Ok(rows
         .into_iter()
-        .map(|r| uploads::Upload { received: received(state, r.id), id: r.id, file_name: r.file_name, bytes: r.bytes })
+        .map(|r| {
+            let here = std::fs::metadata(state.workers.store.upload(r.id)).ok();
+            let moved = here.as_ref().and_then(|m| m.modified().ok()).and_then(|t| t.elapsed().ok());
+            uploads::Upload {
+                id: r.id,
+                file_name: r.file_name,
+                bytes: r.bytes,
+                received: here.map_or(0, |m| m.len()),
+                idle_s: moved.map_or(0.0, |t| t.as_secs_f64()),
+            }
+        })
         .collect())
 }

@@ -35,6 +35,8 @@ pub struct Upload {
     pub bytes: u64,
     /// Bytes that are here.
     pub received: u64,
+    /// Seconds since the last of them came, or since it was announced.
+    pub idle_s: f64,
 }
 
 const COLUMNS: &str = "SELECT id, session_id, file_name, bytes, position FROM uploads";

@@ -6,9 +6,7 @@ use super::*;
 #[actix_web::test]
 async fn the_check_is_read_and_decided_on() {
     let _turn = TURN.lock().await;
-    let s = TestServer::with(|s| s.demo = true).await;
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
-    s.settled(&session).await;
+    let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/check", s.base)).await.expect("the page");
     b.find("[data-test=arrivals]").await;

@@ -41,7 +41,10 @@ async fn undo_names_what_it_takes_back_and_takes_back_everything() {
     b.until("applied", &format!("return {OFFSET} === '-333'")).await;
     undo_says(&b, "Far aligned to Near").await;
     let said = b.find("[data-test=sentence]").await.text().await.expect("text");
-    assert!(said.contains("taken out: 6.94 ms") && !said.contains("arrives later"), "{said}");
+    assert!(
+        said.contains("taken out: 6.94 ms") && said.contains("nothing is left") && !said.contains("arrives later"),
+        "{said}"
+    );
     // Hidden: undo brings the lane back, and the alignment stays.
     b.click("[data-test=all-lanes]").await;
     b.click("[data-lane='Far'] [data-test=lane-menu]").await;
@@ -212,9 +215,7 @@ async fn the_address_tells_what_is_seen() {
 #[actix_web::test]
 async fn small_and_large_screens_show_everything() {
     let _turn = TURN.lock().await;
-    let s = TestServer::with(|s| s.demo = true).await;
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
-    s.settled(&session).await;
+    let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     for (width, height) in [(1024, 768), (640, 400), (1280, 800), (1920, 1080)] {
         b.resize(width, height).await;
@@ -243,9 +244,7 @@ async fn small_and_large_screens_show_everything() {
 #[actix_web::test]
 async fn every_view_is_accessible_in_both_themes() {
     let _turn = TURN.lock().await;
-    let s = TestServer::with(|s| s.demo = true).await;
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
-    s.settled(&session).await;
+    let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     let axe = std::fs::read_to_string(project().join("web/node_modules/axe-core/axe.min.js")).expect("npm ci was run");
     let rules = "'wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'";

@@ -49,3 +49,11 @@ async fn unbroken(b: &Browser, stalls: &Stalls) {
     println!("{gaps} gaps; {}", stalls.told());
     assert!(gaps == 0 || stalls.sum().0 > 0 || stalls.pressure() > BUSY, "{gaps} gaps, and {}", stalls.told());
 }
+
+/// A server with the demo session, once all of it is in and checked.
+async fn demo() -> (TestServer, String) {
+    let s = TestServer::with(|s| s.demo = true).await;
+    let session = s.get("/api/sessions").await.1[0]["id"].as_str().expect("the demo").to_string();
+    s.settled(&session).await;
+    (s, session)
+}

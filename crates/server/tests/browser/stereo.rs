@@ -95,9 +95,7 @@ const QUARTERS: &str = "const c=document.querySelector('[data-test=goniometer]')
 #[actix_web::test]
 async fn sides_are_compared_and_the_picture_turns_to_xy() {
     let _turn = TURN.lock().await;
-    let s = TestServer::with(|s| s.demo = true).await;
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
-    s.settled(&session).await;
+    let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/stereo", s.base)).await.expect("the page");
     b.js("document.documentElement.classList.remove('dark')").await;

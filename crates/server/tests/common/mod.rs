@@ -279,6 +279,16 @@ pub fn wav(planes: &[Vec<f32>], rate_hz: u64, stamp: Option<u64>) -> Vec<u8> {
     std::fs::read(path).expect("read")
 }
 
+/// The bytes of a 32-bit float file of one channel.
+pub fn float_wav(x: &[f32]) -> Vec<u8> {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("x.wav");
+    let mut out = WavWriter::create(&path, WriteSpec::new(rate(48_000), 1, Depth::Float32)).expect("a file");
+    out.push(x).expect("written");
+    out.finish().expect("finished");
+    std::fs::read(path).expect("read")
+}
+
 /// Channels of a file in memory.
 pub fn read(bytes: &[u8]) -> (marea_media::AudioInfo, Vec<Vec<f32>>) {
     let folder = tempfile::tempdir().expect("a folder");

@@ -64,16 +64,6 @@ async fn files_that_are_no_recordings() {
     assert_eq!(tracks.len(), 4);
 }
 
-fn float_wav(x: &[f32]) -> Vec<u8> {
-    use marea_media::write::{Depth, WavWriter, WriteSpec};
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("x.wav");
-    let mut out = WavWriter::create(&path, WriteSpec::new(rate(48_000), 1, Depth::Float32)).unwrap();
-    out.push(x).unwrap();
-    out.finish().unwrap();
-    std::fs::read(path).unwrap()
-}
-
 #[actix_web::test]
 async fn pairs_that_say_nothing() {
     let s = TestServer::start().await;

@@ -11,16 +11,6 @@ fn schema() -> jsonschema::Validator {
     jsonschema::validator_for(&serde_json::from_str(&text).unwrap()).unwrap()
 }
 
-fn float_wav(x: &[f32]) -> Vec<u8> {
-    use marea_media::write::{Depth, WavWriter, WriteSpec};
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("x.wav");
-    let mut out = WavWriter::create(&path, WriteSpec::new(rate(48_000), 1, Depth::Float32)).unwrap();
-    out.push(x).unwrap();
-    out.finish().unwrap();
-    std::fs::read(path).unwrap()
-}
-
 /// A single file is looked at by itself, whatever it holds.
 #[test]
 fn a_mono_file_is_looked_at_by_itself() {

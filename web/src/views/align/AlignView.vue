@@ -55,7 +55,7 @@ const sentence = computed(() => {
   const value = Math.abs(lag.samples) < 0.005 ? '' : ` ${amount('ms')} (${amount('samples')}, ${amount('distance')})`
   const way = v.measurement.sign < 0 ? 'inverted' : 'upright'
   const sure = `${way} – ${v.measurement.verdict}, ${v.measurement.hits} hits`
-  const left = v.remaining?.samples ?? lag.samples
+  const left = lag.samples - carriedLag.value
   // What the offsets take out is no delay any more: what is left of it is said, and what there was.
   if (carriedLag.value !== 0 && lag.samples !== 0) {
     const out = span(carriedLag.value, 'ms', store.measure)
