@@ -22,11 +22,23 @@ export interface Axis {
   title: string
 }
 
+/** Writes labels from left to right and leaves out those that would run into the one before. */
+export function labels(ctx: CanvasRenderingContext2D): (text: string, x: number, y: number) => void {
+  let end = -Infinity
+  return (text, x, y) => {
+    const half = ctx.measureText(text).width / 2
+    if (x - half < end + 4) return
+    end = x + half
+    ctx.fillText(text, x, y)
+  }
+}
+
 export function axisX(s: Surface, f: Frame, p: Palette, a: Axis): void {
   const { ctx } = s
   ctx.font = FONT
   ctx.textAlign = 'center'
   ctx.textBaseline = 'top'
+  const write = labels(ctx)
   for (const v of a.values) {
     const x = Math.round(a.at(v)) + 0.5
     ctx.strokeStyle = p.line
@@ -35,7 +47,7 @@ export function axisX(s: Surface, f: Frame, p: Palette, a: Axis): void {
     ctx.lineTo(x, f.bottom)
     ctx.stroke()
     ctx.fillStyle = p.soft
-    ctx.fillText(a.text(v), x, f.bottom + 3)
+    write(a.text(v), x, f.bottom + 3)
   }
   ctx.textAlign = 'right'
   ctx.fillText(a.title, f.right, f.bottom + 16)

@@ -1,6 +1,6 @@
 import type { Palette } from '../shared/theme'
 import { fixed } from '../shared/units'
-import { axisY, frameOf } from './axes'
+import { axisY, frameOf, labels } from './axes'
 import type { Surface } from './surface'
 import { hertz } from './ticks'
 
@@ -21,6 +21,7 @@ export function paintFold(s: Surface, p: Palette, stereo: readonly FoldBand[], m
   ctx.font = '11px "Source Sans 3", sans-serif'
   ctx.textAlign = 'center'
   ctx.textBaseline = 'top'
+  const write = labels(ctx)
   mono.forEach((b, i) => {
     const x = f.left + i * slot
     const beside = stereo.find((q) => q.hz === b.hz)
@@ -35,7 +36,7 @@ export function paintFold(s: Surface, p: Palette, stereo: readonly FoldBand[], m
     ctx.globalAlpha = 1
     if (i % 3 === 0) {
       ctx.fillStyle = p.soft
-      ctx.fillText(hertz(b.hz), x + slot / 2, f.bottom + 3)
+      write(hertz(b.hz), x + slot / 2, f.bottom + 3)
     }
   })
 }

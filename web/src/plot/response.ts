@@ -1,5 +1,5 @@
 import type { BandGain, PairMeasurement } from '../api/client'
-import { axisX, axisY, frameOf } from './axes'
+import { axisX, axisY, frameOf, labels } from './axes'
 import type { Surface } from './surface'
 import { hertz, logTicks } from './ticks'
 import type { Palette } from '../shared/theme'
@@ -68,6 +68,7 @@ export function paintSum(s: Surface, p: Palette, bands: BandGain[]): void {
   const y = (db: number) => f.top + ((top - Math.max(db, bottom)) / (top - bottom)) * (f.bottom - f.top)
   const slot = (f.right - f.left) / Math.max(bands.length, 1)
   axisY(s, f, p, { values: [-6, -3, 0, 3], at: y, text: (v) => fixed(v, 0), title: 'dB against unrelated' })
+  const write = labels(ctx)
   bands.forEach((b, i) => {
     const x = f.left + i * slot
     // Bands far below the rest matter little; they are drawn fainter.
@@ -84,7 +85,7 @@ export function paintSum(s: Surface, p: Palette, bands: BandGain[]): void {
       ctx.fillStyle = p.soft
       ctx.textAlign = 'center'
       ctx.textBaseline = 'top'
-      ctx.fillText(hertz(b.hz), x + slot / 2, f.bottom + 3)
+      write(hertz(b.hz), x + slot / 2, f.bottom + 3)
     }
   })
   ctx.textAlign = 'right'

@@ -148,7 +148,7 @@ fn by_the_reader(count: usize) -> Line {
     let seen = format!(
         "{read} were read as far as they go, the others refused with a sentence; the longest took {longest:.2} s"
     );
-    Line::new("mutated WAV, RF64, BW64-like, FLAC and AIFF files, read to working copies", count, &broken, &seen)
+    Line::new("mutated WAV, RF64, FLAC and AIFF files, read to working copies", count, &broken, &seen)
 }
 
 async fn through_the_server(count: usize) -> Line {
