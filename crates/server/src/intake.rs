@@ -9,8 +9,8 @@ use std::path::{Path, PathBuf};
 use std::thread::JoinHandle;
 use tokio::sync::mpsc::{Receiver, Sender, channel};
 
-/// Pieces that may wait for a thread.
-const WAITING: usize = 32;
+/// Pieces that may wait for a thread: enough to go on with while the disk brings home what it has.
+const WAITING: usize = 256;
 /// Bytes after which what was written is brought to the disk, so that the end has little left to do.
 const SYNC_EVERY: u64 = 64 << 20;
 
@@ -35,6 +35,7 @@ pub struct Arrived {
 /// A file being received.
 pub struct Intake {
     to_disk: Sender<Bytes>,
+    to_hash: Sender<Bytes>,
     disk: JoinHandle<std::io::Result<u64>>,
     hash: JoinHandle<std::io::Result<Vec<u8>>>,
 }
@@ -48,19 +49,21 @@ impl Intake {
         let file = OpenOptions::new().create(true).append(true).open(path)?;
         let before = file.metadata()?.len();
         let (to_disk, from_line) = channel(WAITING);
-        let (to_hash, from_disk) = channel(WAITING);
+        let (to_hash, to_be_hashed) = channel(WAITING);
         let known = path.to_path_buf();
         Ok(Self {
             to_disk,
-            disk: std::thread::spawn(move || write(file, before, from_line, &to_hash)),
-            hash: std::thread::spawn(move || hash(&known, before, from_disk)),
+            to_hash,
+            disk: std::thread::spawn(move || write(file, before, from_line)),
+            hash: std::thread::spawn(move || hash(&known, before, to_be_hashed)),
         })
     }
 
     /// Takes a piece; waits while the threads have enough to do. `false` when the disk refused something: [`Self::finish`]
     /// says what.
     pub async fn push(&self, piece: Bytes) -> bool {
-        self.to_disk.send(piece).await.is_ok()
+        // To both at once: neither waits for the other.
+        self.to_hash.send(piece.clone()).await.is_ok() && self.to_disk.send(piece).await.is_ok()
     }
 
     /// Waits until everything is on the disk.
@@ -68,8 +71,8 @@ impl Intake {
     /// # Errors
     /// As the machine says, disk full among others.
     pub async fn finish(self) -> std::io::Result<Arrived> {
-        let Self { to_disk, disk, hash } = self;
-        drop(to_disk);
+        let Self { to_disk, to_hash, disk, hash } = self;
+        drop((to_disk, to_hash));
         let broke = |_| std::io::Error::other("the receiving thread broke off");
         tokio::task::spawn_blocking(move || {
             let bytes = disk.join().map_err(broke)??;
@@ -80,12 +83,11 @@ impl Intake {
     }
 }
 
-fn write(mut file: File, before: u64, mut pieces: Receiver<Bytes>, to_hash: &Sender<Bytes>) -> std::io::Result<u64> {
+fn write(mut file: File, before: u64, mut pieces: Receiver<Bytes>) -> std::io::Result<u64> {
     let (mut bytes, mut synced) = (before, before);
     while let Some(piece) = pieces.blocking_recv() {
         file.write_all(&piece)?;
         bytes += piece.len() as u64;
-        let _ = to_hash.blocking_send(piece);
         if bytes - synced >= SYNC_EVERY {
             file.sync_data()?;
             synced = bytes;

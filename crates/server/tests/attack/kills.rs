@@ -78,7 +78,7 @@ async fn work(base: String, session: String, seed: u64) -> Acknowledged {
             0 | 1 => {
                 // Every other one has to be resampled, which takes a while.
                 let rate_hz = if rng.random_bool(0.5) { 48_000 } else { 44_100 };
-                let bytes = wav(&[hits(rng.random_range(20_000..250_000), rng.random())], rate_hz, None);
+                let bytes = wav(&[hits(rng.random_range(20_000..120_000), rng.random())], rate_hz, None);
                 let part = reqwest::multipart::Part::bytes(bytes.clone()).file_name(format!("{seed}-{n}.wav"));
                 let form = reqwest::multipart::Form::new().part("file", part);
                 let answer = ask(http.post(url("recordings")).multipart(form)).await;
@@ -87,7 +87,7 @@ async fn work(base: String, session: String, seed: u64) -> Acknowledged {
                 }
                 answer
             }
-            2 | 3 => {
+            kind => {
                 let detail = ask(http.get(format!("{base}/api/sessions/{session}"))).await;
                 let tracks = detail.as_ref().map(|d| d.1["tracks"].clone()).unwrap_or_default();
                 let Some(track) = tracks.as_array().and_then(|t| t.get(rng.random_range(0..t.len().max(1)))) else {
@@ -96,22 +96,23 @@ async fn work(base: String, session: String, seed: u64) -> Acknowledged {
                     }
                     continue;
                 };
-                let label = format!("{seed}-{n}");
-                let change = json!({ "track_id": track["id"], "by_frames": rng.random_range(1..50) });
-                let body = json!({ "label": label, "changes": [change] });
-                let answer = ask(http.post(url("decisions")).json(&body)).await;
-                if let Some((201, _)) = &answer {
-                    yes.decisions.push(label);
+                if kind == 4 {
+                    let body = json!({ "depth": "int24", "start": "session", "tracks": [track["id"]] });
+                    let answer = ask(http.post(url("deliveries")).json(&body)).await;
+                    if let Some((202, job)) = &answer {
+                        yes.deliveries.push(job.as_str().unwrap().to_string());
+                    }
+                    answer
+                } else {
+                    let label = format!("{seed}-{n}");
+                    let change = json!({ "track_id": track["id"], "by_frames": rng.random_range(1..50) });
+                    let answer =
+                        ask(http.post(url("decisions")).json(&json!({ "label": label, "changes": [change] }))).await;
+                    if let Some((201, _)) = &answer {
+                        yes.decisions.push(label);
+                    }
+                    answer
                 }
-                answer
-            }
-            _ => {
-                let answer =
-                    ask(http.post(url("deliveries")).json(&json!({ "depth": "int24", "start": "session" }))).await;
-                if let Some((202, job)) = &answer {
-                    yes.deliveries.push(job.as_str().unwrap().to_string());
-                }
-                answer
             }
         };
         if answer.is_none() {
@@ -297,6 +298,6 @@ pub async fn polite_stops(stops: usize) -> Line {
     if !arrived {
         broken.push("the file never came in".into());
     }
-    let seen = format!("the longest took {longest:.1} s; each time the work was given back, and came in at the end");
+    let seen = format!("the longest took {longest:.2} s; each time the work was given back, and came in at the end");
     Line::new("SIGTERM while 64 MB are being resampled", stops, &broken, &seen)
 }

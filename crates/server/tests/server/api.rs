@@ -210,7 +210,7 @@ async fn events_are_pushed() {
     let mut text = String::new();
     s.upload(&session, "x.wav", wav(&[hits(400_000, 6)], 48_000, None)).await;
     while !(text.contains("\"state\":\"done\"") && text.matches("event: changed").count() >= 2) {
-        let chunk = tokio::time::timeout(std::time::Duration::from_secs(30), stream.next())
+        let chunk = tokio::time::timeout(std::time::Duration::from_secs(120), stream.next())
             .await
             .expect("an event")
             .unwrap()

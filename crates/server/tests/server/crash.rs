@@ -12,7 +12,7 @@ pub async fn get(base: &str, path: &str) -> Value {
 pub async fn until(what: &str, mut check: impl AsyncFnMut() -> bool) {
     let began = Instant::now();
     while !check().await {
-        assert!(began.elapsed() < Duration::from_secs(90), "waited in vain: {what}");
+        assert!(began.elapsed() < Duration::from_secs(MOST_S), "waited in vain: {what}");
         tokio::time::sleep(Duration::from_millis(10)).await;
     }
 }
@@ -125,7 +125,7 @@ async fn ends_in_order_when_told() {
         if let Some(status) = p.child.try_wait().unwrap() {
             break status;
         }
-        assert!(began.elapsed() < Duration::from_secs(20), "it does not end");
+        assert!(began.elapsed() < Duration::from_secs(MOST_S), "it does not end");
         tokio::time::sleep(Duration::from_millis(50)).await;
     };
     assert!(status.success(), "{status}");

@@ -54,7 +54,7 @@ impl Listener {
     }
 
     async fn next(&mut self) -> Message {
-        let message = tokio::time::timeout(std::time::Duration::from_secs(20), self.socket.next()).await;
+        let message = tokio::time::timeout(std::time::Duration::from_secs(120), self.socket.next()).await;
         message.expect("a message").unwrap().unwrap()
     }
 

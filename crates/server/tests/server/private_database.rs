@@ -25,7 +25,7 @@ fn end(mut owner: Child) {
 fn until(what: &str, check: impl Fn() -> bool) {
     let began = Instant::now();
     while !check() {
-        assert!(began.elapsed() < Duration::from_secs(30), "waited in vain: {what}");
+        assert!(began.elapsed() < Duration::from_secs(120), "waited in vain: {what}");
         std::thread::sleep(Duration::from_millis(100));
     }
 }
