@@ -2,8 +2,8 @@
 
 use crate::Line;
 use crate::common::*;
+use marea_media::Stop;
 use marea_media::prepare::{PrepareError, prepare};
-use marea_media::{AudioReader, Stop};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -190,8 +190,6 @@ async fn through_the_server(count: usize) -> Line {
     if s.get("/api/health").await.0 != 200 {
         broken.push("the server is not well afterwards".into());
     }
-    // The reader must not be able to open what was never whole.
-    assert!(AudioReader::open(s.store.path()).is_err());
     Line::new(
         "mutated files brought in through the server, checked and delivered",
         count,
