@@ -2,11 +2,10 @@
 
 use crate::db::{jobs, sessions};
 use crate::error::ServerError;
+use crate::hash::Sum;
 use crate::jobs::{Task, Workers};
 use marea_scene::evening::evening;
 use marea_scene::harbour_hall;
-use sha2::{Digest, Sha256};
-use std::io::Read;
 use std::path::{Path, PathBuf};
 use uuid::Uuid;
 
@@ -57,16 +56,7 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
 }
 
 fn hash(path: &Path) -> Result<(Vec<u8>, u64), ServerError> {
-    let mut file = std::fs::File::open(path)?;
-    let (mut hash, mut bytes) = (Sha256::new(), 0);
-    let mut block = vec![0u8; 1 << 16];
-    loop {
-        match file.read(&mut block)? {
-            0 => return Ok((hash.finalize().to_vec(), bytes)),
-            n => {
-                hash.update(&block[..n]);
-                bytes += n as u64;
-            }
-        }
-    }
+    let mut sum = Sum::new();
+    let bytes = sum.read(std::fs::File::open(path)?)?;
+    Ok((sum.finish(), bytes))
 }

@@ -1,8 +1,8 @@
 //! Bytes that arrive: written and hashed in threads of their own, so that the line, the disk and the hash work at the same time.
 
+use crate::hash::Sum;
 use crate::store::remove;
 use bytes::Bytes;
-use sha2::{Digest, Sha256};
 use std::fs::{File, OpenOptions};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
@@ -98,17 +98,10 @@ fn write(mut file: File, before: u64, mut pieces: Receiver<Bytes>) -> std::io::R
 }
 
 fn hash(path: &Path, before: u64, mut pieces: Receiver<Bytes>) -> std::io::Result<Vec<u8>> {
-    let mut sum = Sha256::new();
-    let mut known = File::open(path)?.take(before);
-    let mut block = vec![0u8; 1 << 18];
-    loop {
-        match known.read(&mut block)? {
-            0 => break,
-            n => sum.update(&block[..n]),
-        }
-    }
+    let mut sum = Sum::new();
+    sum.read(File::open(path)?.take(before))?;
     while let Some(piece) = pieces.blocking_recv() {
         sum.update(&piece);
     }
-    Ok(sum.finalize().to_vec())
+    Ok(sum.finish())
 }

@@ -11,6 +11,7 @@ pub mod db;
 pub mod demo;
 pub mod error;
 pub mod guard;
+pub mod hash;
 pub mod intake;
 pub mod jobs;
 pub mod listen;

@@ -3,14 +3,13 @@
 use crate::cli::Outcome;
 use crate::db;
 use crate::db::tracks::TrackRow;
+use crate::hash::Sum;
 use crate::jobs::deliver::DeliveredFile;
 use crate::store::{Missing, Store, remove};
 use clap::Args;
 use marea_media::Stop;
-use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
 use std::fs::File;
-use std::io::Read;
 use std::path::{Path, PathBuf};
 
 /// Where to look.
@@ -99,13 +98,9 @@ fn look(path: &Path, sha256: &[u8], bytes: u64) -> Option<String> {
     if there != bytes {
         return Some(format!("{there} of {bytes} bytes are there"));
     }
-    let (mut sum, mut block) = (Sha256::new(), vec![0u8; 1 << 18]);
-    loop {
-        match file.read(&mut block) {
-            Ok(0) => break,
-            Ok(n) => sum.update(&block[..n]),
-            Err(e) => return Some(format!("cannot be read: {e}")),
-        }
+    let mut sum = Sum::new();
+    if let Err(e) = sum.read(&mut file) {
+        return Some(format!("cannot be read: {e}"));
     }
-    (sum.finalize().as_slice() != sha256).then(|| "its bytes are not those that were brought in".into())
+    (sum.finish() != sha256).then(|| "its bytes are not those that were brought in".into())
 }

@@ -4,13 +4,15 @@ mod common;
 
 use bytes::Bytes;
 use common::*;
+use marea_server::hash::Sum;
 use sha2::{Digest, Sha256};
 use std::time::Instant;
 
 /// Pieces of a megabyte.
 const PIECES: usize = 600;
 
-/// A file of 600 MB through the tus protocol on loopback, against SHA-256 over the same bytes; both on one machine, one after the other.
+/// A file of 600 MB through the tus protocol on loopback, against SHA-256 over the same bytes, one after the other: by the plain
+/// code of the `sha2` crate, which the bar was set by, and by `ring`, which the server uses.
 #[actix_web::test]
 #[ignore = "prints times; make bench runs it"]
 async fn uploads() {
@@ -23,12 +25,18 @@ async fn uploads() {
     let mut speeds = Vec::new();
     for _ in 0..3 {
         let began = Instant::now();
-        let mut sum = Sha256::new();
+        let mut plain = Sha256::new();
         for n in 0..PIECES {
-            sum.update(&pieces[n % 16]);
+            plain.update(&pieces[n % 16]);
         }
         let hashing = began.elapsed().as_secs_f64();
-        assert_eq!(sum.finalize().len(), 32);
+        let began = Instant::now();
+        let mut fast = Sum::new();
+        for n in 0..PIECES {
+            fast.update(&pieces[n % 16]);
+        }
+        let kept = began.elapsed().as_secs_f64();
+        assert_eq!(plain.finalize().to_vec(), fast.finish());
         let announced = s
             .http
             .post(format!("{}/api/sessions/{session}/uploads", s.base))
@@ -50,15 +58,16 @@ async fn uploads() {
             .await
             .unwrap();
         assert_eq!(r.status(), 204);
-        speeds.push((hashing, began.elapsed().as_secs_f64()));
+        speeds.push((hashing, kept, began.elapsed().as_secs_f64()));
     }
-    speeds.sort_by(|a, b| (a.0 / a.1).total_cmp(&(b.0 / b.1)));
-    let (hashing, sending) = speeds[1];
+    speeds.sort_by(|a, b| (a.0 / a.2).total_cmp(&(b.0 / b.2)));
+    let (hashing, kept, sending) = speeds[1];
     let mb = |s: f64| PIECES as f64 * 1.048_576 / s;
     println!(
-        "| bringing in {PIECES} MiB by the page's protocol, kept on the disk | {:.2} × the speed of its hash; {:.0} MB/s, the hash alone {:.0} MB/s | ≥ 0.8 × |",
+        "| bringing in {PIECES} MiB by the page's protocol, kept on the disk | {:.2} × the speed of SHA-256 in plain code; {:.0} MB/s, that hash alone {:.0} MB/s, the one used {:.0} MB/s | ≥ 0.8 × |",
         hashing / sending,
         mb(sending),
-        mb(hashing)
+        mb(hashing),
+        mb(kept)
     );
 }

@@ -23,7 +23,7 @@ function shown(key: string): string[] {
   <el-dialog v-model="keysShown" title="Keys" width="min(960px, 94vw)" top="6vh">
     <label class="letters">
       <input type="checkbox" :checked="letters" data-test="letters" @change="setLetters(($event.target as HTMLInputElement).checked)" />
-      Keys of a single letter, number or sign work. Off, only Space, Enter, arrows and keys with Ctrl do.
+      Single-letter keys are on (letters, numbers and signs). Space, Enter, the arrows and keys with Ctrl always work.
     </label>
     <div class="groups">
       <section v-for="[name, list] in groups" :key="name">

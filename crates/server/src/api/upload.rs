@@ -114,10 +114,7 @@ async fn one(
     let (mut bytes, mut next_check) = (0u64, CHECK_EVERY);
     while let Some(chunk) = field.try_next().await.map_err(|e| broken(&e))? {
         bytes += chunk.len() as u64;
-        if bytes > state.settings.max_upload_bytes {
-            let most = state.settings.max_upload_bytes >> 20;
-            return Err(ServerError::Invalid(format!("“{file_name}” is larger than {most} MB")));
-        }
+        not_too_large(state, file_name, bytes)?;
         if bytes >= next_check {
             state.workers.store.check_room(0).map_err(|e| named(e, file_name))?;
             next_check = bytes + CHECK_EVERY;
@@ -127,12 +124,23 @@ async fn one(
         }
     }
     let arrived = intake.finish().await.map_err(|e| full(e, file_name))?;
-    if arrived.bytes == 0 {
-        return Err(ServerError::Invalid(format!("“{file_name}” is empty")));
-    }
+    not_empty(file_name, arrived.bytes)?;
     let (job, known) = keep(state, session, file_name, &part.0, &arrived, order, None).await?;
     let sha256 = Some(hex::encode(&arrived.sha256));
     Ok(Uploaded { file_name: file_name.into(), job: Some(job), sha256, bytes: arrived.bytes, known, error: None })
+}
+
+pub(super) fn not_empty(file_name: &str, bytes: u64) -> Result<(), ServerError> {
+    if bytes > 0 { Ok(()) } else { Err(ServerError::Invalid(format!("“{file_name}” is empty"))) }
+}
+
+pub(super) fn not_too_large(state: &State, file_name: &str, bytes: u64) -> Result<(), ServerError> {
+    let most = state.settings.max_upload_bytes;
+    if bytes <= most {
+        Ok(())
+    } else {
+        Err(ServerError::Invalid(format!("“{file_name}” is larger than {} MB", most >> 20)))
+    }
 }
 
 /// Moves a file that is wholly there into the store and queues its import. The file first, the rows after it: a crash between

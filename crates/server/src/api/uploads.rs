@@ -1,7 +1,7 @@
 //! Bringing a file in by the tus protocol (tus.io, resumable uploads 1.0.0: core, creation and termination): announced first,
 //! sent in one piece or several, and gone on with where it stopped, also after a lost line or a restart of the server.
 
-use super::upload::{CHECK_EVERY, full, keep, moment, named};
+use super::upload::{CHECK_EVERY, full, keep, moment, named, not_empty, not_too_large};
 use super::{State, id};
 use crate::db::sessions;
 use crate::db::uploads::{self, UploadRow};
@@ -62,13 +62,8 @@ pub async fn announce(
     let metadata = text(&req, METADATA).unwrap_or_default();
     let file_name = clean_file_name(&told(&metadata, "filename").unwrap_or_default());
     let bytes = number(&req, LENGTH)?;
-    if bytes == 0 {
-        return Err(ServerError::Invalid(format!("“{file_name}” is empty")));
-    }
-    if bytes > state.settings.max_upload_bytes {
-        let most = state.settings.max_upload_bytes >> 20;
-        return Err(ServerError::Invalid(format!("“{file_name}” is larger than {most} MB")));
-    }
+    not_too_large(&state, &file_name, bytes)?;
+    not_empty(&file_name, bytes)?;
     if uploads::of_session(state.db(), session).await?.len() >= MOST {
         return Err(ServerError::Conflict(format!("{MOST} files are on their way already")));
     }

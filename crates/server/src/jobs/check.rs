@@ -5,6 +5,7 @@ use super::{JobError, Reporter, Task, Workers, blocking};
 use crate::db::tracks::TrackRow;
 use crate::db::{checks, jobs, sessions, tracks};
 use crate::error::ServerError;
+use crate::hash::Sum;
 use marea_core::decide::{Policy, Side, Track, said};
 use marea_core::measure::MeasureError;
 use marea_core::measure::arrival::Table;
@@ -13,7 +14,6 @@ use marea_core::signal::{MemSource, Placed, Source};
 use marea_core::units::SampleRate;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 /// Raised when the method changes, so that older results are measured anew.
@@ -32,13 +32,13 @@ pub struct Measured {
 
 /// What a check depends on; a stored one with another basis is out of date.
 pub fn basis(rows: &[TrackRow], rate_hz: u32) -> String {
-    let mut hash = Sha256::new();
+    let mut hash = Sum::new();
     hash.update(format!("{METHOD}/{rate_hz}"));
     for t in rows {
         hash.update(t.id.as_bytes());
         hash.update(format!("{}/{}/{}/{:?};", t.start_frame, t.role, t.source, t.hits.0));
     }
-    hex::encode(hash.finalize())
+    hash.hex()
 }
 
 /// Tracks as the rules see them. Halves of a pair in two files are told by their names, like those in one file by their link.

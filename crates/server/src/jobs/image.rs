@@ -4,13 +4,13 @@ use super::measure::open_until;
 use super::{JobError, Reporter, Workers, blocking};
 use crate::db::tracks::TrackRow;
 use crate::db::{images, sessions, tracks};
+use crate::hash::Sum;
 use marea_core::measure::MeasureError;
 use marea_core::measure::image::measure_image;
 use marea_core::render::Carried;
 use marea_core::signal::{Placed, Source};
 use marea_core::units::SampleRate;
 use serde_json::json;
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 /// Raised when the method changes, so that older results are measured anew.
@@ -18,21 +18,21 @@ const METHOD: u32 = 1;
 
 /// Name of a set of tracks in their order, over a range or as a whole.
 pub fn set_of(tracks: &[Uuid], range: Option<[i64; 2]>) -> String {
-    let mut hash = Sha256::new();
+    let mut hash = Sum::new();
     // Of ranges only the last is kept.
     hash.update([u8::from(range.is_some())]);
     tracks.iter().for_each(|t| hash.update(t.as_bytes()));
-    hex::encode(hash.finalize())
+    hash.hex()
 }
 
 /// What an image depends on; a stored one with another basis is out of date.
 pub fn basis(rows: &[TrackRow], rate_hz: u32, range: Option<[i64; 2]>) -> String {
-    let mut hash = Sha256::new();
+    let mut hash = Sum::new();
     hash.update(format!("{METHOD}/{rate_hz}/{range:?}"));
     for t in rows {
         hash.update(format!("{}/{}/{:?}/{:?};", t.id, t.start_frame, t.correction(), t.mends.0));
     }
-    hex::encode(hash.finalize())
+    hash.hex()
 }
 
 /// Measures and keeps the image.
