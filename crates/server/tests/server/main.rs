@@ -13,6 +13,7 @@ mod deliver;
 mod demo;
 mod desk;
 mod documents;
+mod golden;
 mod heals;
 mod image;
 mod listen;
