@@ -16,9 +16,13 @@
 //! * Fourier transforms are unnormalised forward; the factor 1/N is applied once, on the way back.
 //! * A cross-spectrum is `conj(A)·B`, so that its inverse peaks at the lag of B against A.
 
-pub mod correct;
 pub mod decide;
+pub mod dsp;
+pub mod edit;
 pub mod measure;
+pub mod progress;
 pub mod render;
 pub mod signal;
+pub mod track;
 pub mod units;
+pub mod verdict;

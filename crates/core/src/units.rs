@@ -73,6 +73,9 @@ impl From<SampleRate> for u64 {
     }
 }
 
+/// Speed of sound at 20 °C in m/s (ISO 9613-1); a few degrees matter less than the size of a microphone.
+pub const SPEED_M_S: f64 = 343.2;
+
 /// Speed of sound in air in m/s at a temperature in °C (ISO 9613-1: 343.2·√(T/293.15)).
 ///
 /// # Errors
@@ -144,4 +147,9 @@ impl LagUnits {
             quarters: seconds * bpm / 60.0,
         }
     }
+}
+
+/// Level in dBFS after AES17: RMS relative to that of a full-scale sine.
+pub fn dbfs(rms: f64) -> f64 {
+    20.0 * (rms * std::f64::consts::SQRT_2).log10()
 }

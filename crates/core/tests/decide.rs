@@ -3,12 +3,15 @@
 mod common;
 
 use common::stage::{RATE, Stage, solid, table, track};
-use marea_core::decide::{Check, Kind, Link, Move, Policy, Side, decide, solve, sum_gain, whole};
-use marea_core::measure::Verdict;
-use marea_core::measure::arrival::{BANDS_HZ, Row, empty};
-use marea_core::measure::copies::Copied;
-use marea_core::measure::session::Role;
-use marea_core::measure::survey::Facts;
+use marea_core::decide::finding::Kind;
+use marea_core::decide::{Check, Link, Move, decide, solve, sum_gain, whole};
+use marea_core::dsp::bands::BANDS_HZ;
+use marea_core::measure::arrival::Copied;
+use marea_core::measure::arrival::Facts;
+use marea_core::measure::arrival::{Row, empty};
+use marea_core::track::Role;
+use marea_core::track::{Policy, Side};
+use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 

@@ -3,9 +3,11 @@
 mod common;
 
 use common::stage::{Stage, track};
-use marea_core::decide::{Check, Kind, Severity, Side, decide};
-use marea_core::measure::Verdict;
-use marea_core::measure::session::Role;
+use marea_core::decide::finding::{Kind, Severity};
+use marea_core::decide::{Check, decide};
+use marea_core::track::Role;
+use marea_core::track::Side;
+use marea_core::verdict::Verdict;
 
 fn kinds(c: &Check) -> Vec<(Kind, usize)> {
     c.findings.iter().map(|f| (f.kind, f.tracks[0])).collect()

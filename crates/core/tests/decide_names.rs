@@ -3,8 +3,10 @@
 mod common;
 
 use common::stage::table;
-use marea_core::decide::{Kind, Named, Side, decide, guess, other_side_name, said, tracks_of};
-use marea_core::measure::session::Role;
+use marea_core::decide::finding::Kind;
+use marea_core::decide::{Named, decide, guess, other_side_name, said, tracks_of};
+use marea_core::track::Role;
+use marea_core::track::Side;
 
 /// Trade words in five languages (common practice, no source).
 #[test]

@@ -2,14 +2,15 @@
 
 mod common;
 
-use marea_core::correct::Correction;
-use marea_core::decide::repair::{ImageKind, Names, Repair, repair};
-use marea_core::measure::Verdict;
+use marea_core::decide::image::judged::{ImageKind, Names};
+use marea_core::decide::image::{Repair, repair};
+use marea_core::edit::Correction;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
 use marea_core::measure::image::{Image, measure_image};
-use marea_core::render::TrackRenderer;
+use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{MemSource, Placed, Source};
 use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::f64::consts::TAU;

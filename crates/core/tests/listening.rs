@@ -3,14 +3,16 @@
 mod common;
 
 use common::{noise, rate, scaled};
-use marea_core::correct::Correction;
-use marea_core::correct::tempo::Tempo;
-use marea_core::measure::loudness::{loudness, matched, stretches};
-use marea_core::measure::meter::CorrelationMeter;
-use marea_core::measure::{PairOptions, measure_pair};
+use marea_core::edit::Correction;
+use marea_core::edit::tempo::Tempo;
+use marea_core::measure::pair::measure_pair;
+use marea_core::measure::pair::options::PairOptions;
+use marea_core::measure::readings::loudness::{loudness, matched, stretches};
+use marea_core::measure::readings::meter::CorrelationMeter;
 use marea_core::render::click::Click;
+use marea_core::render::track::TrackRenderer;
 use marea_core::render::varispeed::{Varispeed, needed};
-use marea_core::render::{Mix, TrackRenderer, Voice, pan_sides};
+use marea_core::render::{Mix, Voice, pan_sides};
 use marea_core::signal::{MemSource, Placed, ReadError};
 use marea_core::units::SampleRate;
 use proptest::prelude::*;

@@ -3,8 +3,11 @@
 mod common;
 
 use common::*;
-use marea_core::measure::{MeasureError, PairOptions, Verdict, measure_pair};
+use marea_core::measure::pair::measure_pair;
+use marea_core::measure::pair::options::PairOptions;
+use marea_core::progress::MeasureError;
 use marea_core::signal::{MemSource, Placed};
+use marea_core::verdict::Verdict;
 
 /// Direct normalised cross-correlation over whole lags: slow, plain, and right for broadband sound without rivals.
 fn naive(a: &[f32], b: &[f32], max: i64) -> (i64, i8) {
@@ -247,7 +250,7 @@ fn phase_follows_the_delay() {
 /// Arithmetic: an offset is minus the lag; nothing that is not resolved breaks bit-exactness.
 #[test]
 fn proposals_are_whole_where_that_is_honest() {
-    use marea_core::correct::offset_for_lag;
+    use marea_core::edit::offset_for_lag;
     assert_eq!(offset_for_lag(221.03), -221.0);
     assert_eq!(offset_for_lag(221.43), -221.43);
     assert_eq!(offset_for_lag(-0.004), 0.0);
@@ -257,7 +260,7 @@ fn proposals_are_whole_where_that_is_honest() {
 /// Onsets of bursts at known places, to about a millisecond; none in steady noise.
 #[test]
 fn onsets_are_where_the_strikes_are() {
-    use marea_core::measure::onset::Envelope;
+    use marea_core::dsp::envelope::Envelope;
     let places: Vec<usize> = (0..20).map(|k| 9_000 + k * 13_337).collect();
     let burst = noise(4_000, 5);
     let mut x = scaled(&noise(290_000, 6), 0.001);

@@ -4,13 +4,15 @@ mod common;
 
 use common::rate;
 use common::stage::{RATE, Stage, solid, track};
-use marea_core::decide::{Kind, Side, decide};
-use marea_core::measure::Verdict;
+use marea_core::decide::decide;
+use marea_core::decide::finding::Kind;
 use marea_core::measure::arrival::{Alternative, Row};
-use marea_core::measure::consistent::settle;
-use marea_core::measure::geometry::place;
-use marea_core::measure::regroup::regroup;
-use marea_core::measure::session::Role;
+use marea_core::measure::places::place;
+use marea_core::measure::table::regroup::regroup;
+use marea_core::measure::table::settle::settle;
+use marea_core::track::Role;
+use marea_core::track::Side;
+use marea_core::verdict::Verdict;
 
 fn likely(row: &mut Row, mic: usize) {
     row.cells[mic].verdict = Verdict::Likely;

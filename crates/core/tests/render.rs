@@ -3,12 +3,13 @@
 mod common;
 
 use common::*;
-use marea_core::correct::Correction;
-use marea_core::correct::mend::{Mend, mended};
-use marea_core::measure::overview::{BASE_FRAMES, LEVELS, OverviewBuilder, frames_a_point, overview_of};
+use marea_core::dsp::overview::{BASE_FRAMES, LEVELS, OverviewBuilder, frames_a_point, overview_of};
+use marea_core::edit::Correction;
+use marea_core::edit::stretch::{Mend, mended};
 use marea_core::render::resample::Resampler;
 use marea_core::render::sinc::kaiser;
-use marea_core::render::{Mix, SEAM_FRAMES, TrackRenderer, Voice};
+use marea_core::render::track::{SEAM_FRAMES, TrackRenderer};
+use marea_core::render::{Mix, Voice};
 use marea_core::signal::{MemSource, Placed, Source, overlap};
 use marea_core::units::SampleRate;
 use proptest::prelude::*;

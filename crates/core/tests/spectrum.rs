@@ -3,9 +3,9 @@
 mod common;
 
 use common::*;
-use marea_core::measure::curve::{CurveRange, lag_curve};
-use marea_core::measure::meter::{NullMeter, correlation, read_stereo};
-use marea_core::measure::spectrum::{CrossSpectrum, Transform};
+use marea_core::dsp::lag_curve::{CurveRange, lag_curve};
+use marea_core::dsp::spectrum::{CrossSpectrum, Transform};
+use marea_core::measure::readings::meter::{NullMeter, correlation, read_stereo};
 use realfft::num_complex::Complex32;
 
 /// The definition, term by term.

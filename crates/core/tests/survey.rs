@@ -3,10 +3,10 @@
 mod common;
 
 use common::rate;
-use marea_core::measure::copies::copies;
-use marea_core::measure::spectrum::quick_len;
-use marea_core::measure::sums::{all, energy};
-use marea_core::measure::survey::Survey;
+use marea_core::dsp::spectrum::quick_len;
+use marea_core::dsp::sums::{all, energy};
+use marea_core::measure::table::copies::copies;
+use marea_core::measure::table::survey::Survey;
 use marea_core::signal::{MemSource, Placed};
 use proptest::prelude::*;
 use rand::{Rng, SeedableRng};

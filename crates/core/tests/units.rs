@@ -1,6 +1,7 @@
 //! Units against the check values of published formulas.
 
-use marea_core::measure::meter::{correlation, dbfs};
+use marea_core::measure::readings::meter::correlation;
+use marea_core::units::dbfs;
 use marea_core::units::*;
 
 fn close(a: f64, b: f64, tolerance: f64) {

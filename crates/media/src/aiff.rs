@@ -1,7 +1,8 @@
 //! A look at an AIFF file's own header before it is handed to a library (Apple Computer, AIFF 1.3, 1989: chunks are big-endian
 //! and even in length; COMM begins with the number of channels).
 
-use crate::{MAX_CHANNELS, MediaError, Stop};
+use crate::info::{MAX_CHANNELS, MediaError};
+use crate::stop::Stop;
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::Path;

@@ -1,6 +1,7 @@
 //! FLAC and AIFF/AIFF-C through Symphonia.
 
-use crate::{AudioInfo, MediaError, Stop};
+use crate::info::{AudioInfo, MAX_CHANNELS, MediaError};
+use crate::stop::Stop;
 use marea_core::units::SampleRate;
 use std::fs::File;
 use std::io::{Read, Seek, SeekFrom};
@@ -74,7 +75,7 @@ impl CompressedReader {
         let rate = SampleRate::new(u64::from(params.sample_rate.ok_or_else(|| missing("rate"))?))?;
         let channels = params.channels.as_ref().map_or(0, |c| c.count());
         let channels16 = u16::try_from(channels).unwrap_or(u16::MAX);
-        if channels == 0 || channels16 > crate::MAX_CHANNELS {
+        if channels == 0 || channels16 > MAX_CHANNELS {
             return Err(MediaError::Channels(channels16));
         }
         let bits = params.bits_per_sample.map_or(String::new(), |b| format!(", {b}-bit"));

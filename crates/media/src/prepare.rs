@@ -2,7 +2,7 @@
 
 use crate::work::{WorkFile, WorkWriter, write_overview};
 use crate::{AudioInfo, AudioReader, MediaError, Stop};
-use marea_core::measure::overview::OverviewBuilder;
+use marea_core::dsp::overview::OverviewBuilder;
 use marea_core::render::resample::Resampler;
 use marea_core::signal::{Source, index};
 use marea_core::units::SampleRate;

@@ -1,10 +1,11 @@
 //! Reading RIFF/WAVE (Multimedia Programming Interface 1.0), BWF (EBU Tech 3285), RF64 (EBU Tech 3306) and BW64
 //! (ITU-R BS.2088). Own code: the crates at hand read either no RF64 or no `bext`.
 
+use crate::info::{AudioInfo, MAX_CHANNELS, MediaError};
 use crate::riff::{
     BEXT_TIME_REFERENCE, Coding, GUID_TAIL, SIZE_IN_DS64, TAG_EXTENSIBLE, TAG_FLOAT, TAG_PCM, u16_at, u32_at, u64_at,
 };
-use crate::{AudioInfo, MediaError, Stop};
+use crate::stop::Stop;
 use marea_core::units::SampleRate;
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
@@ -173,7 +174,7 @@ fn parse_format(b: &[u8]) -> Result<Format, MediaError> {
         tag = u16_at(b, 24);
         mask = Some(u32_at(b, 20)).filter(|m| *m != 0);
     }
-    if channels == 0 || channels > crate::MAX_CHANNELS {
+    if channels == 0 || channels > MAX_CHANNELS {
         return Err(MediaError::Channels(channels));
     }
     // The container decides the width: 20 bits lie in three bytes, at their upper end.

@@ -1,6 +1,6 @@
 //! Working copies: one channel at the session's rate as plain little-endian `f32`, readable anywhere without decoding.
 
-use marea_core::measure::overview::{Overview, Point};
+use marea_core::dsp::overview::{Overview, Point};
 use marea_core::signal::{ReadError, Source, overlap};
 use std::fs::File;
 use std::io::{self, BufWriter, Write};
@@ -100,17 +100,17 @@ pub fn write_overview(path: &Path, overview: &Overview) -> io::Result<()> {
 
 /// Length in bytes of the overview of a channel of `frames` frames.
 pub fn overview_bytes(frames: i64) -> u64 {
-    overview_range(frames, marea_core::measure::overview::LEVELS, 0, 0).0
+    overview_range(frames, marea_core::dsp::overview::LEVELS, 0, 0).0
 }
 
 /// Where points `from .. from+count` of a level lie in an overview file of a channel of `frames` frames: byte offset and
 /// number of points that exist.
 pub fn overview_range(frames: i64, level: usize, from: usize, count: usize) -> (u64, usize) {
-    let mut points = usize::try_from(frames).unwrap_or(0).div_ceil(marea_core::measure::overview::BASE_FRAMES);
+    let mut points = usize::try_from(frames).unwrap_or(0).div_ceil(marea_core::dsp::overview::BASE_FRAMES);
     let mut before = 0;
     for _ in 0..level {
         before += points;
-        points = points.div_ceil(marea_core::measure::overview::LEVEL_FACTOR);
+        points = points.div_ceil(marea_core::dsp::overview::LEVEL_FACTOR);
     }
     let from = from.min(points);
     (((before + from) * size_of::<Point>()) as u64, count.min(points - from))

@@ -2,7 +2,7 @@
 
 mod common;
 
-use marea_core::measure::overview::{LEVELS, frames_a_point};
+use marea_core::dsp::overview::{LEVELS, frames_a_point};
 use marea_core::signal::Source;
 use marea_core::units::SampleRate;
 use marea_media::Stop;

@@ -1,7 +1,7 @@
 //! Playing a scene: every source through the room into every microphone, and the truth beside it.
 
 use crate::room::{Mic, SPEED_M_S, distance, radiation};
-use crate::{Fault, Scene, Take};
+use crate::session::{Fault, Scene, Take};
 use marea_core::render::sinc::{HALF_TAPS, kaiser, sinc};
 use marea_core::units::SampleRate;
 use marea_media::write::{Depth, WavWriter, WriteSpec};

@@ -1,12 +1,14 @@
 //! How well the check did on a scene, by the scene's own truth.
 
 use crate::{Fault, Rendered, Scene, room};
-use marea_core::decide::{Check, Kind, Named, Track, decide, said, tracks_of};
-use marea_core::measure::Verdict;
+use marea_core::decide::finding::Kind;
+use marea_core::decide::{Check, Named, decide, said, tracks_of};
 use marea_core::measure::arrival::Table;
-use marea_core::measure::session::{Heard, measure_session};
+use marea_core::measure::table::{Heard, measure_session};
 use marea_core::signal::{MemSource, Placed};
+use marea_core::track::Track;
 use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
 use std::ops::AddAssign;
 
 /// Latencies count as found within this, in frames at 48 kHz: 0.4 ms.

@@ -1,11 +1,13 @@
 //! The whole-session check on simulated sessions with known truth, and on input that is no session.
 
-use marea_core::decide::{Kind, Named, decide, said, tracks_of};
+use marea_core::decide::finding::Kind;
+use marea_core::decide::{Named, decide, said, tracks_of};
 use marea_core::measure::arrival::Table;
-use marea_core::measure::session::{Heard, measure_session};
-use marea_core::measure::{MeasureError, Verdict};
+use marea_core::measure::table::{Heard, measure_session};
+use marea_core::progress::MeasureError;
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
 use marea_scene::score::{self, Score};
 use marea_scene::varied::{self, Kind as Made};
 use marea_scene::{Scene, harbour_hall};
@@ -167,7 +169,7 @@ fn it_stops_where_it_is_told() {
         let heard: Vec<Heard> = (0..4)
             .map(|_| Heard {
                 sound: Placed { source: &source, start: 0 },
-                role: marea_core::measure::session::Role::Near,
+                role: marea_core::track::Role::Near,
                 said: None,
                 added: Vec::new(),
                 removed: Vec::new(),
@@ -193,8 +195,8 @@ fn hits_by_hand_count() {
             added,
             removed,
         };
-        let near = marea_core::measure::session::Role::Near;
-        let main = marea_core::measure::session::Role::Main;
+        let near = marea_core::track::Role::Near;
+        let main = marea_core::track::Role::Main;
         let tracks = [heard(&sa, near, added, removed), heard(&sb, main, Vec::new(), Vec::new())];
         measure_session(&tracks, rate(), &|_| true).unwrap().rows[0].hits.clone()
     };

@@ -1,11 +1,12 @@
 //! Two-channel recordings of simulated ensembles: what went wrong between the channels, over many seeds.
 
-use marea_core::decide::repair::{ImageKind, Names, repair};
-use marea_core::measure::Verdict;
+use marea_core::decide::image::judged::{ImageKind, Names};
+use marea_core::decide::image::repair;
 use marea_core::measure::image::layout::{Order, usual};
 use marea_core::measure::image::measure_image;
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
 use marea_scene::Rendered;
 use marea_scene::evening::{ACCORDION_LATE_FRAMES, BELLS_LOUDER_DB, evening};
 use marea_scene::harbour_hall::scene;

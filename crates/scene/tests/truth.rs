@@ -1,8 +1,10 @@
 //! The demo's truth, and the measurement against it.
 
-use marea_core::measure::{PairMeasurement, PairOptions, Verdict, measure_pair};
+use marea_core::measure::pair::options::PairOptions;
+use marea_core::measure::pair::{PairMeasurement, measure_pair};
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
 use marea_scene::harbour_hall::{CELLO_LATE_FRAMES, scene};
 use marea_scene::room::{Mic, Room, SPEED_M_S};
 use marea_scene::{Rendered, write_files};

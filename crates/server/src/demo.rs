@@ -3,7 +3,8 @@
 use crate::db::{jobs, sessions};
 use crate::error::ServerError;
 use crate::hash::Sum;
-use crate::jobs::{Task, Workers};
+use crate::jobs::Workers;
+use crate::tasks::Task;
 use marea_scene::evening::evening;
 use marea_scene::harbour_hall;
 use std::path::{Path, PathBuf};
@@ -38,7 +39,7 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
         .bind(session)
         .execute(&mut *tx)
         .await?;
-    for (order, (path, sha256, bytes)) in (crate::jobs::now_ms()..).zip(files) {
+    for (order, (path, sha256, bytes)) in (crate::clock::now_ms()..).zip(files) {
         let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         w.store.keep_recording(&path, &sha256)?;
         sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)")

@@ -1,5 +1,6 @@
 //! One error for the whole server, and the one mapping from it to HTTP.
 
+use crate::sql_errors;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, ResponseError};
 use serde::Serialize;
@@ -42,20 +43,13 @@ impl From<sqlx::Error> for ServerError {
     fn from(e: sqlx::Error) -> Self {
         match e {
             sqlx::Error::RowNotFound => Self::NotFound("row"),
-            other if is_full(&other) => {
-                crate::db::note_full();
+            other if sql_errors::is_full(&other) => {
+                sql_errors::note_full();
                 Self::DatabaseFull(other.to_string())
             }
             other => Self::Database(other),
         }
     }
-}
-
-/// MariaDB's numbers for a disk that is full (ER_ERROR_ON_WRITE, ER_DISK_FULL, ER_RECORD_FILE_FULL, ER_TEMP_FILE_WRITE_FAILURE).
-const FULL: [u16; 4] = [1026, 1021, 1114, 1878];
-
-fn is_full(e: &sqlx::Error) -> bool {
-    crate::db::number(e).is_some_and(|n| FULL.contains(&n))
 }
 
 impl From<serde_json::Error> for ServerError {
@@ -80,14 +74,6 @@ pub struct ErrorBody {
 }
 
 impl ServerError {
-    /// What a request gets that waited for a computation.
-    pub fn of_job(e: crate::jobs::JobError) -> Self {
-        match e {
-            crate::jobs::JobError::Server(e) => e,
-            e => Self::Conflict(e.to_string()),
-        }
-    }
-
     /// Stable, for programs.
     pub fn code(&self) -> &'static str {
         self.parts().1

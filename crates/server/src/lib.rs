@@ -7,6 +7,7 @@ mod say;
 
 pub mod api;
 pub mod cli;
+pub mod clock;
 pub mod db;
 pub mod demo;
 pub mod error;
@@ -18,6 +19,8 @@ pub mod listen;
 pub mod names;
 pub mod run;
 pub mod settings;
+mod sql_errors;
 pub mod store;
+pub mod tasks;
 pub mod verify;
 pub mod web;

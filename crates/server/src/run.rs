@@ -1,8 +1,7 @@
 //! Serving: `main` binds, this runs until told to end.
 
 use crate::api::{self, State};
-use crate::jobs::Workers;
-use crate::jobs::alone::Program;
+use crate::jobs::{Program, Workers};
 use crate::settings::Settings;
 use crate::store::Store;
 use crate::{db, demo, guard, web as page};

@@ -1,9 +1,10 @@
 //! What each track is advised in the end, and why it is moved or left.
 
-use super::{Advice, Case, Policy, SourceOf, latency, polarity};
-use crate::correct::offset_for_lag;
-use crate::measure::Verdict;
-use crate::measure::session::Role;
+use crate::decide::case::{Advice, Case, SourceOf};
+use crate::decide::{latency, polarity};
+use crate::edit::offset_for_lag;
+use crate::track::{Policy, Role};
+use crate::verdict::Verdict;
 
 /// Two microphones at one source are no further apart than this, latencies aside: some 3 m of air, in seconds.
 const FAR_FOR_ONE_SOURCE_S: f64 = 0.01;

@@ -1,9 +1,10 @@
 //! What a fault takes from a sum, and what mending it does to every other sum.
 
-use super::{Advice, Case, Effect, Finding, Kind, Proposal, Severity, SourceOf};
-use crate::measure::Verdict;
-use crate::measure::arrival::{BANDS_HZ, Row, Table};
-use serde::{Deserialize, Serialize};
+use crate::decide::case::{Advice, Case, SourceOf};
+use crate::decide::finding::{Effect, Finding, Gain, Kind, Proposal, Severity};
+use crate::dsp::bands::BANDS_HZ;
+use crate::measure::arrival::{Row, Table};
+use crate::verdict::Verdict;
 use std::f64::consts::{PI, TAU};
 
 /// Changes of a sum smaller than this are left out, in dB.
@@ -18,18 +19,6 @@ const WEAK_DB: f64 = -4.0;
 const LOWS_HZ: f64 = 200.0;
 /// Effects listed at most.
 const MOST_EFFECTS: usize = 16;
-
-/// Sum of two tracks in a third-octave against unrelated sounds of the same levels.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Gain {
-    /// Nominal centre.
-    pub hz: f64,
-    /// Now.
-    pub now_db: f64,
-    /// After the proposal.
-    pub then_db: f64,
-}
 
 /// The sum that suffers most from what a proposal mends.
 pub struct Cost {
@@ -219,7 +208,7 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
             });
         }
     }
-    for [l, r] in super::sides::pairs(case) {
+    for [l, r] in crate::decide::sides::pairs(case) {
         let mut sums: Vec<f64> = case
             .table
             .rows
@@ -228,7 +217,7 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
             .filter_map(|row| total(&sum_gain(row, &[advised(l), advised(r)], case.rate_hz)?))
             .collect();
         let n = sums.len();
-        let Some(usual) = crate::measure::consistent::middle(&mut sums).filter(|m| *m < WEAK_DB) else { continue };
+        let Some(usual) = crate::dsp::stats::middle(&mut sums).filter(|m| *m < WEAK_DB) else { continue };
         // Spaced microphones lose now this source and now that one: only what nearly all lose is the pair's.
         if sums[(n - 1) * 3 / 4] > WEAK_DB / 2.0 {
             continue;

@@ -1,11 +1,13 @@
 //! Late by a fault, or late by distance? The places of everything tell the two apart.
 
-use super::cost::{cost_of, effects_of};
-use super::words::other_takes;
-use super::{Case, Finding, Kind, Proposal, Severity};
-use crate::correct::offset_for_lag;
-use crate::measure::Verdict;
-use crate::measure::geometry::{Late, SPEED_M_S};
+use crate::decide::case::Case;
+use crate::decide::cost::{cost_of, effects_of};
+use crate::decide::finding::{Finding, Kind, Proposal, Severity};
+use crate::decide::words::other_takes;
+use crate::edit::offset_for_lag;
+use crate::measure::arrival::Late;
+use crate::units::SPEED_M_S;
+use crate::verdict::Verdict;
 
 /// Microphones may stand this far from where they seem to; less is no latency, in seconds.
 const LEAST_S: f64 = 0.000_8;

@@ -4,295 +4,30 @@
 //! first, so that the session can be judged as recorded and as corrected without measuring anew.
 
 mod advice;
+pub mod case;
 mod cost;
+pub mod finding;
+pub mod image;
 mod latency;
 pub mod plain;
 mod polarity;
-pub mod repair;
 mod setup;
 mod sides;
 mod signs;
 mod words;
 
-pub use cost::{Gain, Move, sum_gain, whole};
-pub use setup::{Named, said, tracks_of};
-pub use sides::{PairSides, Tells};
-pub use signs::{Link, Solution, solve};
-pub use words::{Guess, guess, other_side_name};
+pub use crate::decide::cost::{Move, sum_gain, whole};
+pub use crate::decide::finding::Gain;
+pub use crate::decide::setup::{Named, said, tracks_of};
+pub use crate::decide::sides::{PairSides, Tells};
+pub use crate::decide::signs::{Link, Solution, solve};
+pub use crate::decide::words::{Guess, guess, other_side_name};
 
-use crate::correct::Correction;
-use crate::measure::Verdict;
+use crate::decide::case::{Advice, Case, SourceOf};
+use crate::decide::finding::Finding;
 use crate::measure::arrival::{Row, Table};
-use crate::measure::session::Role;
+use crate::track::Track;
 use serde::{Deserialize, Serialize};
-
-/// Which side of a pair a track is on, or of the stage its source is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Side {
-    /// Left.
-    Left,
-    /// Right.
-    Right,
-    /// In the middle.
-    Centre,
-    /// Not said.
-    #[default]
-    #[serde(rename = "")]
-    None,
-}
-
-// By hand: what is derived knows no empty word.
-#[cfg(feature = "openapi")]
-impl utoipa::PartialSchema for Side {
-    fn schema() -> utoipa::openapi::RefOr<utoipa::openapi::schema::Schema> {
-        use utoipa::openapi::schema::{ObjectBuilder, Type};
-        ObjectBuilder::new()
-            .schema_type(Type::String)
-            .description(Some(
-                "Which side of a pair a track is on, or of the stage its source is; empty when not said.",
-            ))
-            .enum_values(Some(Self::WORDS.map(|w| w.1)))
-            .into()
-    }
-}
-
-#[cfg(feature = "openapi")]
-impl utoipa::ToSchema for Side {}
-
-impl Side {
-    /// All of them, with the word each is stored and shown under.
-    pub const WORDS: [(Self, &'static str); 4] =
-        [(Self::Left, "left"), (Self::Right, "right"), (Self::Centre, "centre"), (Self::None, "")];
-
-    /// The word for it; empty when not said.
-    pub fn word(self) -> &'static str {
-        Self::WORDS.iter().find(|(s, _)| *s == self).map_or("", |(_, w)| w)
-    }
-
-    /// The side a word stands for; none for any other word.
-    pub fn of_word(word: &str) -> Self {
-        Self::WORDS.iter().find(|(_, w)| *w == word).map_or(Self::None, |(s, _)| *s)
-    }
-}
-
-impl Policy {
-    /// All of them, with the word each is stored and shown under.
-    pub const WORDS: [(Self, &'static str); 4] = [
-        (Self::Align, "align"),
-        (Self::KeepDistance, "keep-distance"),
-        (Self::BringIn, "bring-in"),
-        (Self::Leave, "leave"),
-    ];
-
-    /// The word for it.
-    pub fn word(self) -> &'static str {
-        Self::WORDS.iter().find(|(p, _)| *p == self).map_or("", |(_, w)| w)
-    }
-
-    /// The policy a word stands for.
-    pub fn of_word(word: &str) -> Option<Self> {
-        Self::WORDS.iter().find(|(_, w)| *w == word).map(|(p, _)| *p)
-    }
-}
-
-/// What is moved and what is left.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "kebab-case")]
-pub enum Policy {
-    /// Aligned to the first microphone that hears its source, and turned over if opposed.
-    Align,
-    /// Polarity and faults only; the distance stays.
-    KeepDistance,
-    /// The whole set moves until the first source to reach it meets that source's own microphone.
-    BringIn,
-    /// Nothing is proposed but wiring and faults.
-    Leave,
-}
-
-/// What is known of a track beside its sound.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Track {
-    /// How sentences call it.
-    pub label: String,
-    /// Where it was picked up.
-    pub role: Role,
-    /// What it stands at; empty when nobody knows.
-    pub source: String,
-    /// Side.
-    pub side: Side,
-    /// Policy somebody chose; none follows the role.
-    pub policy: Option<Policy>,
-    /// Tracks with the same number are one set.
-    pub set: Option<usize>,
-    /// What it carries now.
-    pub correction: Correction,
-    /// Keeps its polarity and its place when the others have to agree with it.
-    pub anchor: bool,
-    /// Its place came from a time stamp.
-    pub stamped: bool,
-}
-
-/// What a finding is about.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "kebab-case")]
-pub enum Kind {
-    /// Wired the other way round.
-    WiredInverted,
-    /// On the opposite side of its source.
-    OpposedByPlacement,
-    /// In step at the lows and opposed above, or the reverse.
-    PhaseTurns,
-    /// Later than the sound.
-    Late,
-    /// Earlier than the sound.
-    Early,
-    /// Left and right have changed places.
-    PairSwapped,
-    /// Loses much in mono.
-    WeakInMono,
-    /// A group's microphones take each other's lows away.
-    LowsLost,
-    /// Has nothing to do with the rest.
-    Unrelated,
-    /// Nothing on it.
-    Dead,
-    /// Far quieter than the others.
-    TooQuiet,
-    /// Flat tops.
-    Clipped,
-    /// A constant voltage.
-    DcOffset,
-    /// Noise close under the sound.
-    Noisy,
-    /// One channel on both.
-    CopiedChannel,
-    /// The same recording again.
-    SameRecording,
-    /// Plays at the wrong speed.
-    WrongRate,
-    /// The stamp says one time, the sound another.
-    StampDisagrees,
-    /// Channels of a set end at different times.
-    LengthsDiffer,
-    /// Half of a pair is not there.
-    ChannelMissing,
-    /// Cannot be told.
-    Undecided,
-}
-
-/// How bad.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "lowercase")]
-pub enum Severity {
-    /// Good to know.
-    Info,
-    /// Worth an ear.
-    Caution,
-    /// Wrong.
-    Fault,
-}
-
-/// What one track would become. None leaves a value as it is.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Proposal {
-    /// Track, by index.
-    pub track: usize,
-    /// New offset in frames.
-    pub offset_frames: Option<f64>,
-    /// New polarity.
-    pub invert: Option<bool>,
-    /// New side.
-    pub side: Option<Side>,
-}
-
-/// What a proposal does to the sum of two tracks.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Effect {
-    /// The track that changes, by index.
-    pub track: usize,
-    /// The other one.
-    pub other: usize,
-    /// Source it is heard on, as a row of the table.
-    pub row: usize,
-    /// Sum now against unrelated sounds, in dB.
-    pub before_db: f64,
-    /// Sum after.
-    pub after_db: f64,
-}
-
-/// Something the engineer should know.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Finding {
-    /// What.
-    pub kind: Kind,
-    /// Tracks it is about, by index; the one to change first.
-    pub tracks: Vec<usize>,
-    /// Row of the table it shows best on.
-    pub row: Option<usize>,
-    /// How bad.
-    pub severity: Severity,
-    /// How sure.
-    pub verdict: Verdict,
-    /// Moments it rests on.
-    pub hits: usize,
-    /// What it takes from the sum, in dB over all bands, above 0; none when it takes nothing from it.
-    pub cost_db: Option<f64>,
-    /// The same by third-octave, where the source sounds.
-    pub cost_bands: Vec<Gain>,
-    /// In a sentence or two.
-    pub text: String,
-    /// What would help or what to do.
-    pub advice: String,
-    /// What tracks would become.
-    pub proposals: Vec<Proposal>,
-    /// What that does to other sums.
-    pub effects: Vec<Effect>,
-}
-
-/// Final advice for a track.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Advice {
-    /// Role, guessed from the sound where nobody said.
-    pub role: Role,
-    /// Source.
-    pub source: String,
-    /// Side.
-    pub side: Side,
-    /// Policy in force.
-    pub policy: Policy,
-    /// Offset against the recorded place in frames.
-    pub offset_frames: f64,
-    /// Polarity against the recording.
-    pub invert: bool,
-    /// The fault found, in frames; 0 for none.
-    pub latency_frames: f64,
-    /// How sure.
-    pub verdict: Verdict,
-    /// Why it is moved or left.
-    pub reason: String,
-}
-
-/// A source of the table.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct SourceOf {
-    /// Name, from its microphones.
-    pub name: String,
-    /// Track whose hearing is the reference.
-    pub home: usize,
-    /// Side, as named or as pairs hear it.
-    pub side: Side,
-    /// Sign of the reference itself, as all microphones together have it: times a cell's sign it is that microphone's.
-    pub sign: i8,
-}
 
 /// The answer.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -308,29 +43,6 @@ pub struct Check {
     pub swapped_pairs: Vec<[usize; 2]>,
     /// Where every pair hears every source.
     pub sides: Vec<PairSides>,
-}
-
-/// Everything the parts of a decision look at.
-struct Case<'a> {
-    /// The table with the tracks' corrections applied.
-    table: &'a Table,
-    tracks: &'a [Track],
-    rate_hz: f64,
-}
-
-impl Case<'_> {
-    fn ms(&self, frames: f64) -> f64 {
-        frames * 1_000.0 / self.rate_hz
-    }
-
-    fn label(&self, track: usize) -> &str {
-        &self.tracks[track].label
-    }
-
-    /// Rows at whose source a track stands.
-    fn own_rows(&self, track: usize) -> impl Iterator<Item = usize> {
-        self.table.rows.iter().enumerate().filter(move |(_, r)| r.members.contains(&track)).map(|(i, _)| i)
-    }
 }
 
 /// Judges the session as corrected.

@@ -1,11 +1,12 @@
 //! What is plainly wrong with a recording, without looking at arrivals.
 
-use super::words::other_takes;
-use super::{Case, Finding, Kind, Proposal, Severity, Side};
-use crate::measure::Verdict;
-use crate::measure::consistent::middle;
-use crate::measure::session::Role;
-use crate::measure::survey::Facts;
+use crate::decide::case::Case;
+use crate::decide::finding::{Finding, Kind, Proposal, Severity};
+use crate::decide::words::other_takes;
+use crate::dsp::stats::middle;
+use crate::measure::arrival::Facts;
+use crate::track::{Role, Side};
+use crate::verdict::Verdict;
 
 /// Under this a track is silent, in dBFS.
 const SILENT_DB: f64 = -90.0;

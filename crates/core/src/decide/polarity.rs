@@ -3,12 +3,13 @@
 //! A microphone that is wired inverted hears *every* source turned over. One that stands on the opposite side hears only its
 //! own source so. The bleed of the others tells the two apart.
 
-use super::cost::{cost_of, effects_of};
-use super::signs::{Link, solve};
-use super::words::other_takes;
-use super::{Case, Finding, Kind, Proposal, Severity, SourceOf};
-use crate::measure::Verdict;
-use crate::measure::session::Role;
+use crate::decide::case::{Case, SourceOf};
+use crate::decide::cost::{cost_of, effects_of};
+use crate::decide::finding::{Finding, Kind, Proposal, Severity};
+use crate::decide::signs::{Link, solve};
+use crate::decide::words::other_takes;
+use crate::track::Role;
+use crate::verdict::Verdict;
 
 /// What a probable sign counts against a solid one.
 const LIKELY_COUNTS: f64 = 0.25;

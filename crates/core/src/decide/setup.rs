@@ -1,9 +1,8 @@
 //! From names to tracks: guesses, sets, and who is said to stand where.
 
-use super::words::guess;
-use super::{Side, Track};
-use crate::correct::Correction;
-use crate::measure::session::Role;
+use crate::decide::words::guess;
+use crate::edit::Correction;
+use crate::track::{Role, Side, Track};
 
 /// One channel of a file, by name.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -1,9 +1,10 @@
 //! Left and right: every source reaches the nearer half of a pair first, or louder when both halves stand together.
 
-use super::{Case, Finding, Kind, Proposal, Severity, Side};
-use crate::measure::Verdict;
+use crate::decide::case::Case;
+use crate::decide::finding::{Finding, Kind, Proposal, Severity};
 use crate::measure::arrival::Row;
-use crate::measure::session::Role;
+use crate::track::{Role, Side};
+use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
 /// Pairs whose arrivals differ by less than this for every source tell sides by level, in seconds.

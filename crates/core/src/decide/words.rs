@@ -2,8 +2,7 @@
 //!
 //! A guess only: where the sound says something else, the sound is believed.
 
-use super::Side;
-use crate::measure::session::Role;
+use crate::track::{Role, Side};
 
 /// What a name says.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -3,22 +3,15 @@
 //! A row is a source, heard first of all by its home microphone; a cell says when and which way up that source reaches one
 //! microphone, measured over moments at which the source sounds alone.
 
-use super::Verdict;
-use super::copies::Copied;
-use super::geometry::Late;
-use super::pair::Material;
-use super::survey::Facts;
+use crate::dsp::bands::BANDS_HZ;
+use crate::measure::pair::options::Material;
+use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
 /// Points of a cell's mean waveform.
 pub const WAVE_POINTS: usize = 120;
 /// The waveform begins this long before the strike at the home microphone, in seconds.
 pub const WAVE_BEFORE_S: f64 = 0.002;
-/// Nominal centres of the third-octaves a transfer is given for, in Hz (ISO 266).
-pub const BANDS_HZ: [f64; 24] = [
-    50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0, 1_000.0, 1_250.0, 1_600.0,
-    2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0,
-];
 /// Below it rooms answer as a whole.
 const DIRECT_FROM_HZ: f64 = 400.0;
 
@@ -182,4 +175,79 @@ pub fn empty(reason: &str, heard: bool) -> Cell {
         wave: Vec::new(),
         bands: Vec::new(),
     }
+}
+
+/// What a probable lag counts against a solid one.
+const LIKELY_COUNTS: f64 = 0.2;
+
+/// What a decided cell counts.
+pub fn weight(cell: &Cell) -> f64 {
+    if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS }
+}
+
+/// What the bleed both ways between the homes of rows i and k says k is later than i by, in frames, and how much that counts:
+/// the one lag is d + (Lk − Li), the other d + (Li − Lk), so that half the difference leaves the distance out.
+pub fn later(rows: &[Row], i: usize, k: usize) -> Option<(f64, f64)> {
+    let (there, back) = (&rows[i].cells[rows[k].home], &rows[k].cells[rows[i].home]);
+    Some(((there.lag_frames? - back.lag_frames?) / 2.0, weight(there) * weight(back)))
+}
+
+/// What one microphone's path adds to the way of the sound.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Late {
+    /// Frames later than the sound; 0 for a microphone that is on time.
+    pub frames: f64,
+    /// Its standard deviation in frames.
+    pub sigma_frames: f64,
+    /// How much worse the arrivals are explained without it, as twice the logarithm of a likelihood; 0 when on time.
+    pub worth: f64,
+    /// Sources whose arrivals the answer rests on.
+    pub sources: usize,
+    /// Frames by which all sources reach it later than another microphone at its own source, on top of what that one is late:
+    /// two microphones at one source stand no metre apart. None without such a one.
+    #[serde(default)]
+    pub beside_frames: Option<f64>,
+    /// Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike.
+    pub clear: usize,
+}
+
+/// Two tracks that are one recording.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Copied {
+    /// First track, by index.
+    pub a: usize,
+    /// The other.
+    pub b: usize,
+    /// Frames by which b is later in the session.
+    pub lag_frames: i64,
+    /// Level of b against a in dB.
+    pub gain_db: f64,
+    /// Turned over.
+    pub inverted: bool,
+}
+
+/// Plain facts of one track. Levels in dBFS after AES17.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Facts {
+    /// Length in frames.
+    pub frames: i64,
+    /// Session frame of the first one.
+    pub start: i64,
+    /// Largest absolute sample.
+    pub peak: f64,
+    /// Level of the loud passages: the 95th percentile of the levels of 4 ms; −200 for silence.
+    pub loud_db: f64,
+    /// The level below which the quietest tenth of what is not digital silence lies; −200 for silence.
+    pub floor_db: f64,
+    /// How far apart the levels of the quietest tenth are, over a thirtieth of a second each, in dB. Noise stands still; music
+    /// without pauses does not.
+    #[serde(default)]
+    pub floor_spread_db: f64,
+    /// Mean of all samples.
+    pub offset: f64,
+    /// Places with at least three samples in a row at the ceiling.
+    pub clipped: u32,
 }

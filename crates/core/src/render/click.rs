@@ -1,6 +1,6 @@
 //! A click on every beat, for the ear only: never part of what is delivered.
 
-use crate::correct::tempo::Tempo;
+use crate::edit::tempo::Tempo;
 use std::f64::consts::TAU;
 
 /// Length of a click in seconds.

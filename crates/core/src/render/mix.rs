@@ -1,6 +1,6 @@
 //! Several corrected tracks summed to stereo, block by block.
 
-use super::TrackRenderer;
+use crate::render::track::TrackRenderer;
 use crate::signal::ReadError;
 
 /// A track in a mix.

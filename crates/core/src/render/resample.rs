@@ -3,7 +3,7 @@
 //! A windowed sinc (Kaiser β = 11, 48 zero crossings either side), cut off at 0.46 of the lower rate. The ratio is reduced;
 //! when it has few phases the taps are tabulated, otherwise they are computed in place.
 
-use super::sinc::{kaiser, sinc};
+use crate::render::sinc::{kaiser, sinc};
 use crate::signal::{ReadError, Source, index};
 use crate::units::SampleRate;
 

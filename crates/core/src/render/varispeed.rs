@@ -1,6 +1,6 @@
 //! Listening more slowly: the sound is read at a fraction of its speed, and its pitch falls with it, as on a slowed machine.
 
-use super::sinc::{FractionalDelay, HALF_TAPS};
+use crate::render::sinc::{FractionalDelay, HALF_TAPS};
 
 /// Slowest and fastest speed.
 pub const SPEEDS: std::ops::RangeInclusive<f64> = 0.25..=1.0;

@@ -3,7 +3,8 @@
 
 pub mod stage;
 
-use marea_core::measure::{PairMeasurement, PairOptions, measure_pair};
+use marea_core::measure::pair::options::PairOptions;
+use marea_core::measure::pair::{PairMeasurement, measure_pair};
 use marea_core::render::sinc::{kaiser, sinc};
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::SampleRate;

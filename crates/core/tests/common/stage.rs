@@ -1,13 +1,15 @@
 //! Sessions made from places alone: sources and microphones give lags, wiring and placement give signs.
 
 use super::rate;
-use marea_core::correct::Correction;
-use marea_core::decide::{Check, Side, Track, decide};
-use marea_core::measure::Verdict;
-use marea_core::measure::arrival::{BANDS_HZ, Cell, Row, Table, Transfer, empty};
-use marea_core::measure::geometry::place;
-use marea_core::measure::session::Role;
-use marea_core::measure::survey::Facts;
+use marea_core::decide::{Check, decide};
+use marea_core::dsp::bands::BANDS_HZ;
+use marea_core::edit::Correction;
+use marea_core::measure::arrival::Facts;
+use marea_core::measure::arrival::{Cell, Row, Table, Transfer, empty};
+use marea_core::measure::places::place;
+use marea_core::track::Role;
+use marea_core::track::{Side, Track};
+use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 

@@ -1,12 +1,15 @@
 //! `make accuracy`: near microphones of *Harbour Hall* against their own source in every other one, over several seeds, with
 //! plain cross-correlation on the same sound beside it.
 
-use marea_core::decide::repair::{ImageKind, Names, repair};
+use marea_core::decide::image::judged::{ImageKind, Names};
+use marea_core::decide::image::repair;
+use marea_core::dsp::spectrum::Transform;
 use marea_core::measure::image::measure_image;
-use marea_core::measure::spectrum::Transform;
-use marea_core::measure::{PairOptions, Verdict, measure_pair};
+use marea_core::measure::pair::measure_pair;
+use marea_core::measure::pair::options::PairOptions;
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
 use marea_scene::stereo::{Technique, recording};
 use marea_scene::{Rendered, Scene, harbour_hall, score, varied};
 use rayon::prelude::*;

@@ -1,20 +1,21 @@
 //! `make bench`: speed of core and media as ratios in one run. The first argument is a folder for scratch files; the pair that
 //! was measured is left there as `a.wav` and `b.wav`.
 
-use marea_core::correct::Correction;
 use marea_core::decide::{Named, decide, said, tracks_of};
-use marea_core::measure::meter::{CorrelationMeter, read_stereo};
-use marea_core::measure::overview::OverviewBuilder;
-use marea_core::measure::session::{Heard, measure_session};
-use marea_core::measure::{PairOptions, measure_pair};
-use marea_core::render::{Mix, TrackRenderer, Voice};
+use marea_core::dsp::overview::OverviewBuilder;
+use marea_core::edit::Correction;
+use marea_core::measure::pair::measure_pair;
+use marea_core::measure::pair::options::PairOptions;
+use marea_core::measure::readings::meter::{CorrelationMeter, read_stereo};
+use marea_core::measure::table::{Heard, measure_session};
+use marea_core::render::track::TrackRenderer;
+use marea_core::render::{Mix, Voice};
 use marea_core::signal::{Placed, Source};
 use marea_core::units::SampleRate;
-use marea_media::AudioReader;
-use marea_media::Stop;
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
+use marea_media::{AudioReader, Stop};
 use marea_scene::{harbour_hall, varied};
 use rayon::prelude::*;
 use std::path::Path;

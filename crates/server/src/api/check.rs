@@ -1,18 +1,23 @@
 //! The whole-session check: shown, accepted, dismissed, begun again.
 
-use super::{State, id, rate};
+use super::state::{State, id, rate};
 use crate::api::seat::exchanged;
+use crate::db::checks::{Measured, basis_of};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
-use crate::db::tracks::{TrackPatch, TrackRow};
+use crate::db::patch::TrackPatch;
+use crate::db::tracks::TrackRow;
 use crate::db::{checks, jobs, sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::Task;
-use crate::jobs::check::{Measured, basis, known, title};
+use crate::jobs::check::{known, title};
+use crate::tasks::Task;
 use actix_web::{HttpResponse, get, post, web};
-use marea_core::correct::Correction;
-use marea_core::decide::{Advice, Check, Finding, Kind, Move, PairSides, Severity, SourceOf, decide, whole as sums_of};
-use marea_core::measure::Verdict;
-use marea_core::measure::arrival::{BANDS_HZ, Table};
+use marea_core::decide::case::{Advice, SourceOf};
+use marea_core::decide::finding::{Finding, Kind, Severity};
+use marea_core::decide::{Check, Move, PairSides, decide, whole as sums_of};
+use marea_core::dsp::bands::BANDS_HZ;
+use marea_core::edit::Correction;
+use marea_core::measure::arrival::Table;
+use marea_core::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -114,7 +119,7 @@ impl Judged {
         let rate_hz = rate(&s)?;
         let all = tracks::of_session(state.db(), session).await?;
         let (of, measured) = checks::get(state.db(), session).await?.ok_or(ServerError::NotFound("check"))?;
-        let stale = of != basis(&all, rate_hz);
+        let stale = of != basis_of(&all, rate_hz);
         let rows: Vec<TrackRow> =
             measured.tracks.iter().filter_map(|t| all.iter().find(|r| r.id == *t).cloned()).collect();
         if rows.len() != measured.tracks.len() {
@@ -261,7 +266,7 @@ pub async fn show_check(
 pub async fn request_check(state: web::Data<State>, path: web::Path<String>) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let rows = tracks::of_session(state.db(), session.id).await?;
-    let task = Task::Check { basis: basis(&rows, rate(&session)?) };
+    let task = Task::Check { basis: basis_of(&rows, rate(&session)?) };
     let job = match jobs::pending(state.db(), session.id, &task).await? {
         Some(job) => job,
         None => jobs::enqueue(state.db(), session.id, &task, &title(rows.len())).await?,

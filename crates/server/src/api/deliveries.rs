@@ -1,11 +1,10 @@
 //! Aligned files and the sheet of values.
 
-use super::{State, id};
+use super::state::{State, id};
 use crate::db::jobs::{self, Job};
 use crate::db::{sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::Task;
-use crate::jobs::deliver::DeliverOptions;
+use crate::tasks::{DeliverOptions, Task};
 use actix_files::NamedFile;
 use actix_web::http::header::{Charset, ContentDisposition, DispositionParam, DispositionType, ExtendedValue};
 use actix_web::{HttpResponse, get, post, web};

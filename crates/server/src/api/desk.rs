@@ -1,7 +1,8 @@
 //! How a session is looked at and listened to.
 
-use super::{State, id};
-use crate::db::desk::{self, Desk, DeskPatch};
+use super::state::{State, id};
+use crate::db::desk::{Desk, DeskPatch};
+use crate::db::desk_change;
 use crate::db::sessions;
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{patch, web};
@@ -15,7 +16,7 @@ pub async fn change_desk(
     change: web::Json<DeskPatch>,
 ) -> Result<web::Json<Desk>, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
-    let desk = desk::patch(state.db(), session.id, change.into_inner()).await?;
+    let desk = desk_change::patch(state.db(), session.id, change.into_inner()).await?;
     state.workers.nudge(session.id);
     Ok(web::Json(desk))
 }

@@ -1,9 +1,9 @@
 //! Jobs, and what moves in a session, pushed as server-sent events.
 
-use super::{State, id};
+use super::state::{State, id};
+use crate::clock::now_ms;
 use crate::db::{jobs, sessions};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::now_ms;
 use actix_web::http::header;
 use actix_web::{HttpResponse, delete, get, post, web};
 use bytes::Bytes;

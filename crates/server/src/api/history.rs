@@ -1,6 +1,6 @@
 //! Decisions: carried out, taken back, carried out again.
 
-use super::{State, id};
+use super::state::{State, id};
 use crate::db::decisions::{self, Decision, NewDecision};
 use crate::db::sessions;
 use crate::error::{ErrorBody, ServerError};

@@ -1,20 +1,22 @@
 //! Two or more tracks as the channels of one recording.
 
-use super::{State, id, rate};
+use super::state::{State, id, rate};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
-use crate::db::tracks::{TrackPatch, TrackRow};
+use crate::db::patch::TrackPatch;
+use crate::db::tracks::TrackRow;
 use crate::db::{images, jobs, sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::Task;
 use crate::jobs::image::{basis, set_of};
+use crate::tasks::Task;
 use actix_web::{HttpResponse, get, post, web};
-use marea_core::correct::Correction;
-use marea_core::correct::mend::{Mend, mended};
-use marea_core::decide::repair::{Names, Proposed, Repair, repair};
-use marea_core::measure::Verdict;
+use marea_core::decide::image::judged::{Names, Proposed};
+use marea_core::decide::image::{Repair, repair};
+use marea_core::edit::Correction;
+use marea_core::edit::stretch::{Mend, mended};
 use marea_core::measure::image::Image;
 use marea_core::measure::image::fold::FoldBand;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
+use marea_core::verdict::Verdict;
 use marea_media::AudioReader;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;

@@ -1,14 +1,14 @@
 //! Two lanes laid over one another: what their sum or difference looks like, by the renderer that also plays and delivers.
 
 use super::sound::{TILE_POINTS, TILE_SAMPLES};
-use super::{State, id, rate};
+use super::state::{State, id, rate};
 use crate::db::bounds::Bounds;
 use crate::db::{sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
 use crate::jobs::{JobError, blocking, measure::open};
 use actix_web::http::header;
 use actix_web::{HttpResponse, get, web};
-use marea_core::measure::overview::{OverviewBuilder, frames_a_point};
+use marea_core::dsp::overview::{OverviewBuilder, frames_a_point};
 
 /// Coarsest level: 1 024 frames a point. Further out two waveforms are a band each, and so is their sum.
 pub const COARSEST: usize = 2;
@@ -63,7 +63,7 @@ pub async fn overlay(
             // It follows the corrections, so it is asked for under another name when they change.
             .insert_header((header::CACHE_CONTROL, "private, max-age=60"))
             .body(bytes)),
-        Err(e) => Err(ServerError::of_job(e)),
+        Err(e) => Err(e.into()),
     }
 }
 

@@ -1,13 +1,14 @@
 //! Two tracks against each other.
 
-use super::{State, id, rate};
+use super::state::{State, id, rate};
 use crate::db::{jobs, measurements, sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
 use crate::jobs::measure::{basis, open};
-use crate::jobs::{JobError, Task, blocking};
+use crate::jobs::{JobError, blocking};
+use crate::tasks::Task;
 use actix_web::{HttpResponse, get, post, web};
-use marea_core::measure::PairMeasurement;
-use marea_core::measure::response::{BandGain, Response};
+use marea_core::measure::pair::PairMeasurement;
+use marea_core::measure::pair::response::{BandGain, Response};
 use marea_core::signal::Placed;
 use marea_core::units::{LagUnits, SampleRate, speed_of_sound_m_s};
 use serde::{Deserialize, Serialize};
@@ -130,6 +131,6 @@ pub async fn pair_sum(
     .await;
     match done {
         Ok(sum) => Ok(web::Json(sum)),
-        Err(e) => Err(ServerError::of_job(e)),
+        Err(e) => Err(e.into()),
     }
 }

@@ -1,13 +1,16 @@
 //! From where left and right are said: the audience's seat or the performer's. Turning it exchanges them everywhere.
 
-use super::{State, id};
+use super::state::{State, id};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::desk::{self, DeskPatch};
+use crate::db::desk_change;
+use crate::db::patch::TrackPatch;
 use crate::db::sessions;
-use crate::db::tracks::{self, TrackPatch, TrackRow};
+use crate::db::tracks::{self, TrackRow};
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, post, web};
-use marea_core::decide::{Side, other_side_name};
+use marea_core::decide::other_side_name;
+use marea_core::track::Side;
 use serde::Deserialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -87,7 +90,7 @@ pub async fn turn_seat(state: web::Data<State>, path: web::Path<String>) -> Resu
         (*t, lane)
     });
     let patch = DeskPatch { lanes: Some(mirrored.collect()), seat: Some(to.into()), ..DeskPatch::default() };
-    desk::patch(state.db(), session.id, patch).await?;
+    desk_change::patch(state.db(), session.id, patch).await?;
     state.workers.changed(session.id).await;
     Ok(HttpResponse::Created().json(made))
 }

@@ -1,11 +1,12 @@
 //! Sessions and their tracks.
 
-use super::{State, id};
+use super::state::{State, id};
 use crate::db::bounds::Bounds;
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::desk::{self, Desk};
+use crate::db::patch::TrackPatch;
 use crate::db::sessions::{self, Session, SessionPatch, checked_name};
-use crate::db::tracks::{self, Track, TrackPatch};
+use crate::db::tracks::{self, Track};
 use crate::db::uploads::Upload;
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, delete, get, patch, post, web};

@@ -1,16 +1,17 @@
 //! Waveforms to draw and sound to hear.
 
-use super::{State, id, rate};
+use super::state::{State, id, rate};
 use crate::db::bounds::Bounds;
 use crate::db::{sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
 use crate::jobs::{JobError, blocking, measure::open};
-use crate::listen::player::{Command, Play, Player, Reply};
+use crate::listen::command::{Command, Play};
+use crate::listen::player::{Player, Reply};
 use crate::listen::wire::{PlayRange, Request, Said};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use futures_util::StreamExt;
-use marea_core::measure::overview::LEVELS;
+use marea_core::dsp::overview::LEVELS;
 use marea_core::signal::Source;
 use marea_core::units::SampleRate;
 use marea_media::work::overview_range;
@@ -55,7 +56,7 @@ pub async fn tile(
         Ok(samples.iter().flat_map(|v| v.to_le_bytes()).collect())
     })
     .await;
-    let bytes: Vec<u8> = done.map_err(ServerError::of_job)?;
+    let bytes: Vec<u8> = done.map_err(ServerError::from)?;
     // A recording never changes, so neither does a tile.
     Ok(HttpResponse::Ok()
         .content_type("application/octet-stream")

@@ -1,12 +1,13 @@
 //! Bringing files in as one form: for scripts. Pages send each file by itself and go on where they stopped, see
 //! [`super::uploads`].
 
-use super::{State, id};
+use super::state::{State, id};
+use crate::clock::now_ms;
 use crate::db::{self, jobs, sessions};
 use crate::error::{ErrorBody, ServerError, sentence};
 use crate::intake::{Arrived, Intake, Part};
-use crate::jobs::{Task, now_ms};
 use crate::names::clean_file_name;
+use crate::tasks::Task;
 use actix_multipart::{Field, Multipart};
 use actix_web::{HttpResponse, post, web};
 use futures_util::TryStreamExt;

@@ -1,8 +1,8 @@
 //! Bringing a file in by the tus protocol (tus.io, resumable uploads 1.0.0: core, creation and termination): announced first,
 //! sent in one piece or several, and gone on with where it stopped, also after a lost line or a restart of the server.
 
+use super::state::{State, id};
 use super::upload::{CHECK_EVERY, full, keep, moment, named, not_empty, not_too_large};
-use super::{State, id};
 use crate::db::sessions;
 use crate::db::uploads::{self, UploadRow};
 use crate::error::{ErrorBody, ServerError};

@@ -1,19 +1,19 @@
 //! One file by itself: its image where it has several channels, and what is to be repaired between its channels.
 
+use super::args::{AlignArgs, CheckArgs, Outcome};
+use super::files::{FileReport, Loaded, any_noted, file_reports, load};
+use super::plain::{PlainReport, plain_findings, print_plain};
 use super::write::{Planned, write_all};
-use super::{
-    AlignArgs, CheckArgs, FileReport, Loaded, Outcome, PlainReport, any_noted, file_reports, load, plain_findings,
-    print_plain,
-};
-use marea_core::correct::Correction;
-use marea_core::decide::repair::{ImageFinding, ImageKind, Names, Proposed, Repair, repair};
-use marea_core::decide::{Kind, Severity};
-use marea_core::measure::Verdict;
+use marea_core::decide::finding::{Kind, Severity};
+use marea_core::decide::image::judged::{ImageFinding, ImageKind, Names, Proposed};
+use marea_core::decide::image::{Repair, repair};
+use marea_core::edit::Correction;
 use marea_core::measure::image::fold::FoldBand;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
 use marea_core::measure::image::{Image, measure_image};
 use marea_core::signal::Placed;
 use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
 use serde::Serialize;
 use std::path::Path;
 

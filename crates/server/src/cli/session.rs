@@ -1,16 +1,17 @@
 //! A folder as a whole session: every source in every microphone, findings, advice.
 
+use super::args::{AlignArgs, CheckArgs, Outcome};
+use super::files::{FileReport, Loaded, any_noted, base_name, file_reports, load, place_by_stamp};
 use super::write::{Planned, write_all};
-use super::{
-    AlignArgs, CheckArgs, FileReport, Loaded, Outcome, any_noted, base_name, file_reports, load, place_by_stamp,
-};
-use marea_core::correct::Correction;
-use marea_core::decide::{Check, Kind, Named, Policy, Severity, Side, Track, decide, said, tracks_of};
-use marea_core::measure::Verdict;
+use marea_core::decide::finding::{Kind, Severity};
+use marea_core::decide::{Check, Named, decide, said, tracks_of};
+use marea_core::edit::Correction;
 use marea_core::measure::arrival::Table;
-use marea_core::measure::session::{Heard, Role, measure_session};
+use marea_core::measure::table::{Heard, measure_session};
 use marea_core::signal::{Placed, index};
+use marea_core::track::{Policy, Role, Side, Track};
 use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
 use rayon::prelude::*;
 use serde::Serialize;
 use std::path::{Path, PathBuf};

@@ -1,9 +1,10 @@
 //! Aligned copies: one a file, in a folder of their own.
 
-use super::{AlignArgs, Loaded};
+use super::args::AlignArgs;
+use super::files::Loaded;
 use crate::names::{disk_name, stem};
-use marea_core::correct::Correction;
-use marea_core::render::TrackRenderer;
+use marea_core::edit::Correction;
+use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{Placed, Source, index};
 use marea_core::units::SampleRate;
 use marea_media::write::{Depth, WavWriter, WriteSpec};

@@ -2,7 +2,8 @@
 
 use super::bounds::Bounds;
 use super::desk::{Desk, DeskChange};
-use super::tracks::{self, TrackPatch, TrackRow};
+use super::patch::{self, TrackPatch};
+use super::tracks::{self, TrackRow};
 use crate::error::ServerError;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
@@ -164,7 +165,7 @@ async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result
         return Err(ServerError::Invalid("this decision changes nothing".into()));
     }
     for c in &changes {
-        tracks::apply(&mut *tx, c.track_id, &c.after).await?;
+        patch::apply(&mut *tx, c.track_id, &c.after).await?;
     }
     let made = write_down(&mut tx, session, &new.label, changes, None, new.series.as_deref()).await?;
     super::sessions::touch(&mut *tx, session).await?;
@@ -275,7 +276,7 @@ async fn walk(
     let Some(mut row) = row else { return Ok(None) };
     for c in &row.changes.0 {
         let patch = if to == "done" { &c.after } else { &c.before };
-        tracks::apply(&mut *tx, c.track_id, patch).await?;
+        patch::apply(&mut *tx, c.track_id, patch).await?;
     }
     if let Some(Json(desk)) = &row.desk {
         super::desk::put_back(&mut tx, session, if to == "done" { &desk.after } else { &desk.before }).await?;

@@ -1,10 +1,9 @@
 //! How a session is looked at and listened to: order, groups, markers, and what sounds. Nothing of it is measured or delivered.
 
-use super::bounds::Bounds;
 use crate::error::ServerError;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
-use sqlx::{MySqlConnection, MySqlExecutor, MySqlPool};
+use sqlx::{MySqlConnection, MySqlExecutor};
 use std::collections::{BTreeMap, HashSet};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -183,7 +182,7 @@ pub struct DeskChange {
 
 impl DeskChange {
     /// What differs between two desks; none when nothing does that undo takes back.
-    fn between(was: &Desk, now: &Desk) -> Option<Self> {
+    pub(super) fn between(was: &Desk, now: &Desk) -> Option<Self> {
         let parts = |of: &Desk, other: &Desk| {
             let ids = was.lanes.keys().chain(now.lanes.keys());
             let lane = |d: &Desk, id: &Uuid| d.lanes.get(id).map_or((1.0, false), |l| (l.height, l.hidden));
@@ -338,36 +337,6 @@ pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Desk, Serv
     Ok(row.map(|r| r.0.0).unwrap_or_default())
 }
 
-/// Changes the desk; two windows that change different things both keep theirs. A change with a label is a decision of the
-/// history where undo has something to take back.
-///
-/// # Errors
-/// [`ServerError::Invalid`]; nothing was changed.
-pub async fn patch(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<Desk, ServerError> {
-    super::again(|| Box::pin(patch_once(db, session, change.clone()))).await
-}
-
-async fn patch_once(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<Desk, ServerError> {
-    super::check_room()?;
-    let mut tx = db.begin().await?;
-    // One at a time in a session; there is a row to lock only in the session itself.
-    let rate_hz = super::decisions::lock(&mut tx, session).await?;
-    let was = get(&mut *tx, session).await?;
-    let mut desk = was.clone();
-    let label = change.label.clone();
-    let bounds = Bounds::of(&super::tracks::with_removed(&mut *tx, session).await?, rate_hz);
-    bounds.check("the loop", change.range.iter().flat_map(|r| [r.from, r.to]))?;
-    bounds.check("a mark", change.markers.iter().flatten().map(|m| m.frame))?;
-    desk.change(change)?;
-    write(&mut tx, session, &desk).await?;
-    if let (Some(label), Some(change)) = (label, DeskChange::between(&was, &desk)) {
-        super::decisions::write_down(&mut tx, session, &label, Vec::new(), Some(change), None).await?;
-    }
-    super::sessions::touch(&mut *tx, session).await?;
-    tx.commit().await?;
-    Ok(desk)
-}
-
 /// Puts parts of the desk where undo or redo has them.
 pub(crate) async fn put_back(tx: &mut MySqlConnection, session: Uuid, parts: &DeskParts) -> Result<(), ServerError> {
     let mut desk = get(&mut *tx, session).await?;
@@ -375,7 +344,7 @@ pub(crate) async fn put_back(tx: &mut MySqlConnection, session: Uuid, parts: &De
     write(tx, session, &desk).await
 }
 
-async fn write(tx: &mut MySqlConnection, session: Uuid, desk: &Desk) -> Result<(), ServerError> {
+pub(super) async fn write(tx: &mut MySqlConnection, session: Uuid, desk: &Desk) -> Result<(), ServerError> {
     sqlx::query("REPLACE INTO desks (session_id, state) VALUES (?, ?)")
         .bind(session)
         .bind(Json(desk))

@@ -52,7 +52,7 @@ pub struct Claimed {
     /// Session.
     pub session_id: Uuid,
     /// Kind and parameters.
-    pub payload: Json<crate::jobs::Task>,
+    pub payload: Json<crate::tasks::Task>,
     /// Times it was begun before and never ended.
     pub attempts: i32,
 }
@@ -67,7 +67,7 @@ const COLUMNS: &str = "SELECT id, session_id, kind, title, state, progress, doin
 pub async fn enqueue(
     db: impl MySqlExecutor<'_>,
     session: Uuid,
-    task: &crate::jobs::Task,
+    task: &crate::tasks::Task,
     title: &str,
 ) -> Result<Uuid, ServerError> {
     super::check_room()?;
@@ -315,7 +315,7 @@ pub async fn deliveries(db: &MySqlPool, session: Uuid) -> Result<Vec<Job>, Serve
 ///
 /// # Errors
 /// As the database says.
-pub async fn pending(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) -> Result<Option<Uuid>, ServerError> {
+pub async fn pending(db: &MySqlPool, session: Uuid, task: &crate::tasks::Task) -> Result<Option<Uuid>, ServerError> {
     let row: Option<(Uuid,)> = sqlx::query_as(
         "SELECT id FROM jobs WHERE session_id = ? AND state IN ('queued', 'running') AND cancel = FALSE AND payload = ? LIMIT 1",
     )
@@ -346,7 +346,7 @@ pub async fn importing(db: &MySqlPool, session: Uuid) -> Result<bool, ServerErro
 ///
 /// # Errors
 /// As the database says.
-pub async fn known(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) -> Result<bool, ServerError> {
+pub async fn known(db: &MySqlPool, session: Uuid, task: &crate::tasks::Task) -> Result<bool, ServerError> {
     let row: Option<(i64,)> = sqlx::query_as(
         "SELECT 1 FROM jobs WHERE session_id = ? AND state <> 'done' AND outdated = FALSE AND payload = ? LIMIT 1",
     )
@@ -361,7 +361,7 @@ pub async fn known(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) -> R
 ///
 /// # Errors
 /// As the database says.
-pub async fn supersede(db: &MySqlPool, session: Uuid, task: &crate::jobs::Task) -> Result<(), ServerError> {
+pub async fn supersede(db: &MySqlPool, session: Uuid, task: &crate::tasks::Task) -> Result<(), ServerError> {
     // The state is set last: MariaDB assigns from left to right.
     sqlx::query(
         "UPDATE jobs SET outdated = TRUE, cancel = TRUE, state = IF(state = 'queued', 'cancelled', state)

@@ -1,7 +1,7 @@
 //! What was measured between two tracks as recorded.
 
 use crate::error::ServerError;
-use marea_core::measure::PairMeasurement;
+use marea_core::measure::pair::PairMeasurement;
 use sqlx::MySqlPool;
 use sqlx::types::Json;
 use uuid::Uuid;

@@ -4,20 +4,23 @@ pub mod bounds;
 pub mod checks;
 pub mod decisions;
 pub mod desk;
+pub mod desk_change;
 pub mod images;
 pub mod jobs;
 pub mod measurements;
+pub mod patch;
 pub mod sessions;
 pub mod tracks;
 pub mod uploads;
 
 use crate::error::ServerError;
+use crate::sql_errors::{FULL_MS, number};
 use futures_util::future::BoxFuture;
 use sqlx::MySqlPool;
 use sqlx::mysql::MySqlPoolOptions;
 use std::path::PathBuf;
 use std::sync::OnceLock;
-use std::sync::atomic::{AtomicI64, Ordering};
+use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 /// Connects and brings the schema up to date.
@@ -61,19 +64,11 @@ pub async fn again<'a, T>(
     work().await
 }
 
-/// MariaDB's number of an error.
-pub(crate) fn number(e: &sqlx::Error) -> Option<u16> {
-    let known = e.as_database_error()?.try_downcast_ref::<sqlx::mysql::MySqlDatabaseError>()?;
-    Some(known.number())
-}
-
 /// Bytes that must stay free on the database's disk: MariaDB grows its files by a few megabytes, and may fall where it cannot.
 const KEEP_FREE: u64 = 32 << 20;
 
 /// Where the database's files lie, when that is on this machine and may be asked.
 static FILES: OnceLock<Option<PathBuf>> = OnceLock::new();
-/// When the database last said that its disk is full, in milliseconds since 1970.
-static FULL_MS: AtomicI64 = AtomicI64::new(0);
 
 async fn find_files(pool: &MySqlPool) -> Result<(), sqlx::Error> {
     let (folder,): (String,) = sqlx::query_as("SELECT @@datadir").fetch_one(pool).await?;
@@ -94,11 +89,6 @@ pub(crate) fn check_room() -> Result<(), ServerError> {
         }
         None => Ok(()),
     }
-}
-
-/// Remembers that the database said that its disk is full.
-pub(crate) fn note_full() {
-    FULL_MS.store(crate::jobs::now_ms(), Ordering::Relaxed);
 }
 
 /// Is its disk full? Where it cannot be looked at, a row larger than what may be free in pages that exist is written and taken

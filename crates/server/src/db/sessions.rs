@@ -1,7 +1,7 @@
 //! Sessions.
 
 use crate::error::ServerError;
-use marea_core::correct::tempo::Tempo;
+use marea_core::edit::tempo::Tempo;
 use serde::{Deserialize, Serialize};
 use sqlx::{FromRow, MySqlExecutor};
 use utoipa::ToSchema;

@@ -1,27 +1,14 @@
 //! A job in a process of its own. One that was begun several times and never ended may be the reason why the server went down;
 //! apart from it, it can only bring itself down, and a server that is killed is no fault of it.
 
-use super::{Ended, JobError, Reporter, Workers};
+use super::program::Program;
+use super::worker::{Ended, JobError, LAST_WORD, Reporter, Workers};
 use crate::db::jobs as queue;
-use std::path::PathBuf;
 use std::process::{ExitStatus, Stdio};
 use std::time::Duration;
 use tokio::process::Command;
 use tokio::sync::watch;
 use uuid::Uuid;
-
-/// How this program is called for one job.
-#[derive(Debug, Clone)]
-pub struct Program {
-    /// The program itself.
-    pub path: PathBuf,
-    /// Its database.
-    pub database_url: String,
-    /// Its store.
-    pub store: PathBuf,
-    /// What must stay free there.
-    pub keep_free_bytes: u64,
-}
 
 impl Workers {
     /// Hands a claimed job to a process of its own and keeps its lease.
@@ -56,7 +43,7 @@ impl Workers {
             _ = ended.changed() => {
                 reporter.stop.ask();
                 drop(pipe);
-                let _ = tokio::time::timeout(super::LAST_WORD, child.wait()).await;
+                let _ = tokio::time::timeout(LAST_WORD, child.wait()).await;
                 return Ended::GoingDown;
             }
         };
@@ -94,7 +81,7 @@ impl Workers {
             let _ = std::io::copy(&mut std::io::stdin(), &mut std::io::sink());
             let _ = end.send(true);
             // A computation that does not listen ends with the process.
-            std::thread::sleep(super::LAST_WORD + Duration::from_millis(300));
+            std::thread::sleep(LAST_WORD + Duration::from_millis(300));
             std::process::exit(0);
         });
         let result = self.watched(&claimed, &Reporter::default(), &mut ended).await;

@@ -1,45 +1,19 @@
 //! The whole session at once, as recorded; runs by itself whenever what it depends on has changed.
 
 use super::measure::open_until;
-use super::{JobError, Reporter, Task, Workers, blocking};
+use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::tracks::TrackRow;
 use crate::db::{checks, jobs, sessions, tracks};
 use crate::error::ServerError;
-use crate::hash::Sum;
-use marea_core::decide::{Policy, Side, Track, said};
-use marea_core::measure::MeasureError;
-use marea_core::measure::arrival::Table;
-use marea_core::measure::session::{Heard, Role, measure_session};
+use crate::tasks::Task;
+use marea_core::decide::said;
+use marea_core::measure::table::{Heard, measure_session};
+use marea_core::progress::MeasureError;
 use marea_core::signal::{MemSource, Placed, Source};
+use marea_core::track::{Policy, Role, Side, Track};
 use marea_core::units::SampleRate;
-use serde::{Deserialize, Serialize};
 use serde_json::json;
 use uuid::Uuid;
-
-/// Raised when the method changes, so that older results are measured anew.
-const METHOD: u32 = 3;
-
-/// What was measured, and of which tracks.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Measured {
-    /// Tracks in the order of the table.
-    pub tracks: Vec<Uuid>,
-    /// Those whose recording could not be read, with the reason.
-    pub missing: Vec<(usize, String)>,
-    /// The table as recorded.
-    pub table: Table,
-}
-
-/// What a check depends on; a stored one with another basis is out of date.
-pub fn basis(rows: &[TrackRow], rate_hz: u32) -> String {
-    let mut hash = Sum::new();
-    hash.update(format!("{METHOD}/{rate_hz}"));
-    for t in rows {
-        hash.update(t.id.as_bytes());
-        hash.update(format!("{}/{}/{}/{:?};", t.start_frame, t.role, t.source, t.hits.0));
-    }
-    hash.hex()
-}
 
 /// Tracks as the rules see them. Halves of a pair in two files are told by their names, like those in one file by their link.
 pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
@@ -75,7 +49,7 @@ pub async fn keep_up(w: &Workers, session: Uuid) -> Result<(), ServerError> {
     if rows.is_empty() || jobs::importing(&w.db, session).await? {
         return Ok(());
     }
-    let basis = basis(&rows, rate_hz);
+    let basis = checks::basis_of(&rows, rate_hz);
     let fits = checks::basis(&w.db, session).await?.as_ref() == Some(&basis);
     let task = Task::Check { basis };
     // Also when nothing is to be done: what still runs for a state that was taken back would overwrite what fits.
@@ -104,7 +78,7 @@ pub async fn run(w: &Workers, session: Uuid, reporter: &Reporter) -> Result<serd
     let s = sessions::get(&w.db, session).await?;
     let rate_hz = s.rate_hz.unwrap_or(48_000);
     let rows = tracks::of_session(&w.db, session).await?;
-    let key = basis(&rows, rate_hz);
+    let key = checks::basis_of(&rows, rate_hz);
     let (store, rep) = (w.store.clone(), reporter.clone());
     let measured = blocking(move || {
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
@@ -141,7 +115,7 @@ pub async fn run(w: &Workers, session: Uuid, reporter: &Reporter) -> Result<serd
                 MeasureError::Stopped => JobError::Stopped,
                 MeasureError::Read(e) => JobError::Failed(e.to_string()),
             })?;
-        Ok(Measured { tracks: rows.iter().map(|t| t.id).collect(), missing, table })
+        Ok(checks::Measured { tracks: rows.iter().map(|t| t.id).collect(), missing, table })
     })
     .await?;
     checks::put(&w.db, session, &key, &measured).await?;

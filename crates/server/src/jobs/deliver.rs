@@ -1,13 +1,14 @@
 //! Writing aligned files and the sheet of values.
 
 use super::measure::open_until;
-use super::{JobError, Reporter, Workers, blocking};
+use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::sessions::{self, Session};
 use crate::db::tracks::{self, TrackRow};
 use crate::names::{disk_name, stem};
 use crate::store::{Store, remove};
-use marea_core::correct::mend::Mend;
-use marea_core::render::TrackRenderer;
+use crate::tasks::{DeliverOptions, FileDepth, FileStart};
+use marea_core::edit::stretch::Mend;
+use marea_core::render::track::TrackRenderer;
 use marea_core::signal::index;
 use marea_core::units::{SampleRate, speed_of_sound_m_s};
 use marea_media::write::{Depth, WavWriter, WriteSpec};
@@ -18,38 +19,6 @@ use std::fmt::Write as _;
 use std::path::Path;
 use utoipa::ToSchema;
 use uuid::Uuid;
-
-/// What to deliver.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct DeliverOptions {
-    /// `int24` (dithered where needed) or `float32`.
-    pub depth: FileDepth,
-    /// Where the files begin.
-    pub start: FileStart,
-    /// Tracks to write; empty for all. Linked channels always go together.
-    #[serde(default)]
-    pub tracks: Vec<Uuid>,
-}
-
-/// Coding of the files.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum FileDepth {
-    /// 24-bit integer.
-    Int24,
-    /// 32-bit float.
-    Float32,
-}
-
-/// Where the files begin.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum FileStart {
-    /// At the session's frame 0: what a correction moves before it is left out.
-    Session,
-    /// At the earliest sound of all: nothing is left out.
-    Earliest,
-}
 
 /// A file that was written.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]

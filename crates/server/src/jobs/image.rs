@@ -1,13 +1,13 @@
 //! The image of tracks that are channels of one recording, as they are carried now.
 
 use super::measure::open_until;
-use super::{JobError, Reporter, Workers, blocking};
+use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::tracks::TrackRow;
 use crate::db::{images, sessions, tracks};
 use crate::hash::Sum;
-use marea_core::measure::MeasureError;
 use marea_core::measure::image::measure_image;
-use marea_core::render::Carried;
+use marea_core::progress::MeasureError;
+use marea_core::render::track::Carried;
 use marea_core::signal::{Placed, Source};
 use marea_core::units::SampleRate;
 use serde_json::json;

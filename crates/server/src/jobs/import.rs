@@ -1,13 +1,14 @@
 //! Bringing a recording in: working copies, overviews, tracks.
 
-use super::{JobError, Reporter, Workers, blocking};
+use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::decisions::{self, NewChange, NewDecision};
-use crate::db::tracks::TrackPatch;
+use crate::db::patch::TrackPatch;
 use crate::db::{sessions, tracks};
 use crate::names;
 use crate::store::Missing;
-use marea_core::decide::{Side, guess};
+use marea_core::decide::guess;
 use marea_core::measure::image::layout::{Order, of_mask, usual};
+use marea_core::track::Side;
 use marea_core::units::SampleRate;
 use marea_media::prepare::PrepareError;
 use marea_media::{AudioReader, MediaError};

@@ -1,10 +1,12 @@
 //! Measuring one pair, as recorded.
 
-use super::{JobError, Reporter, Workers, blocking};
+use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::tracks::TrackRow;
 use crate::db::{measurements, sessions, tracks};
 use crate::store::{Missing, Store};
-use marea_core::measure::{MeasureError, PairOptions, measure_pair};
+use marea_core::measure::pair::measure_pair;
+use marea_core::measure::pair::options::PairOptions;
+use marea_core::progress::MeasureError;
 use marea_core::signal::Placed;
 use marea_core::units::SampleRate;
 use marea_media::Stop;

@@ -6,166 +6,22 @@ pub mod deliver;
 pub mod image;
 pub mod import;
 pub mod measure;
+mod program;
+mod worker;
+
+pub use program::Program;
+pub use worker::{JobError, Reporter, Workers, blocking};
 
 use crate::db::jobs::{self as queue, Claimed};
 use crate::error::{ServerError, sentence};
-use crate::store::Store;
-use marea_media::Stop;
-use serde::{Deserialize, Serialize};
-use sqlx::MySqlPool;
-use std::sync::{Arc, Mutex};
+use crate::tasks::Task;
 use std::time::Duration;
-use tokio::sync::{Notify, broadcast, watch};
+use tokio::sync::watch;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
-
-/// What a job does. Stored as JSON; carrying one out twice does no harm.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "kind", rename_all = "lowercase")]
-pub enum Task {
-    /// Decode an uploaded recording and add its channels as tracks.
-    Import {
-        /// In hex.
-        sha256: String,
-        /// Cleaned name.
-        file_name: String,
-        /// Place among the session's recordings: milliseconds since 1970 of the moment it was chosen. Jobs end in any order.
-        order: i64,
-    },
-    /// Measure track B against track A.
-    Measure {
-        /// Anchor.
-        a: Uuid,
-        /// Other.
-        b: Uuid,
-    },
-    /// Measure the whole session.
-    Check {
-        /// What it depends on: the same check is not begun twice.
-        basis: String,
-    },
-    /// Measure the image of some tracks as they are carried.
-    Image {
-        /// In the order of the channels.
-        tracks: Vec<Uuid>,
-        /// Only between these session frames.
-        #[serde(default)]
-        range: Option<[i64; 2]>,
-        /// What it depends on.
-        basis: String,
-    },
-    /// Write aligned files and the sheet of values.
-    Deliver(deliver::DeliverOptions),
-}
-
-impl Task {
-    /// As stored beside the payload.
-    pub fn kind(&self) -> &'static str {
-        match self {
-            Self::Import { .. } => "import",
-            Self::Measure { .. } => "measure",
-            Self::Check { .. } => "check",
-            Self::Image { .. } => "image",
-            Self::Deliver(_) => "deliver",
-        }
-    }
-}
-
-/// Why a job ended without a result.
-#[derive(Debug, thiserror::Error)]
-pub enum JobError {
-    /// Cancelled, or taken over by another worker.
-    #[error("cancelled")]
-    Stopped,
-    /// Our own mistake; the log knows more.
-    #[error("something went wrong inside while this was worked on; it can be tried again")]
-    Broken,
-    /// It cannot be done; the sentence says why.
-    #[error("{0}")]
-    Failed(String),
-    /// The database went away: another attempt will do.
-    #[error(transparent)]
-    Server(#[from] ServerError),
-}
-
-impl From<sqlx::Error> for JobError {
-    fn from(e: sqlx::Error) -> Self {
-        Self::Server(e.into())
-    }
-}
-
-/// How a blocking job says how far it is.
-#[derive(Clone, Default)]
-pub struct Reporter {
-    state: Arc<Mutex<(f64, String)>>,
-    stop: Stop,
-}
-
-impl Reporter {
-    /// Part done and what is being done; `false` asks to stop.
-    pub fn report(&self, progress: f64, doing: &str) -> bool {
-        if let Ok(mut s) = self.state.lock() {
-            s.0 = progress;
-            if s.1 != doing {
-                doing.clone_into(&mut s.1);
-            }
-        }
-        !self.stop.asked()
-    }
-
-    /// The word to stop, for what cannot report.
-    pub fn stop(&self) -> Stop {
-        self.stop.clone()
-    }
-
-    fn now(&self) -> (f64, String) {
-        self.state.lock().map(|s| s.clone()).unwrap_or_default()
-    }
-}
-
-/// How a job ended.
-pub(crate) enum Ended {
-    /// With a result, or with the reason why there is none.
-    Told(Result<serde_json::Value, JobError>),
-    /// In a process of its own, which has written the end down.
-    Elsewhere,
-    /// The server goes down.
-    GoingDown,
-    /// The database could not be asked.
-    DatabaseAway(String),
-}
-
-/// How long a job has for a safe place to stop at when the server goes down.
-const LAST_WORD: Duration = Duration::from_millis(1_200);
-
-/// What jobs work with.
-#[derive(Clone)]
-pub struct Workers {
-    /// Database.
-    pub db: MySqlPool,
-    /// Files.
-    pub store: Store,
-    /// Sessions in which something moved, for listening pages of this server.
-    pub moved: broadcast::Sender<Uuid>,
-    /// How this program is called for a job alone; none where jobs are never carried out alone.
-    pub program: Option<Arc<alone::Program>>,
-    wake: Arc<Notify>,
-    id: Uuid,
-}
+use worker::{Ended, LAST_WORD};
 
 impl Workers {
-    /// Prepares; nothing runs yet.
-    pub fn new(db: MySqlPool, store: Store) -> Self {
-        let (moved, wake) = (broadcast::channel(256).0, Arc::new(Notify::new()));
-        Self { db, store, moved, program: None, wake, id: Uuid::now_v7() }
-    }
-
-    /// Says that a job was queued or a session changed.
-    pub fn nudge(&self, session: Uuid) {
-        self.wake.notify_waiters();
-        let _ = self.moved.send(session);
-    }
-
     /// Says that a session changed, and sees to it that its check follows.
     pub async fn changed(&self, session: Uuid) {
         if let Err(e) = check::keep_up(self, session).await {
@@ -304,23 +160,4 @@ impl Workers {
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }
-}
-
-/// Milliseconds since 1970.
-pub fn now_ms() -> i64 {
-    i64::try_from(time::OffsetDateTime::now_utc().unix_timestamp_nanos() / 1_000_000).unwrap_or(0)
-}
-
-/// Runs a computation on a blocking thread.
-///
-/// # Errors
-/// As the computation says, or when its thread broke.
-pub async fn blocking<T: Send + 'static>(
-    work: impl FnOnce() -> Result<T, JobError> + Send + 'static,
-) -> Result<T, JobError> {
-    // What went wrong inside is in the log; the person is told what it means.
-    tokio::task::spawn_blocking(work).await.map_err(|e| {
-        tracing::error!(cause = %e, "a computation broke off");
-        JobError::Broken
-    })?
 }

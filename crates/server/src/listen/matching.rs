@@ -1,37 +1,17 @@
 //! Loudness of a mix as corrected and as recorded, measured beside the playing so that nothing waits for it.
 
-use super::player::Command;
+use super::command::{Command, Key};
 use super::sound::Sound;
-use super::wire::MixRequest;
 use crate::db::tracks::TrackRow;
 use crate::jobs::measure::open;
 use crate::store::Store;
-use marea_core::correct::Correction;
-use marea_core::correct::mend::Mend;
-use marea_core::correct::tempo::Tempo;
-use marea_core::measure::loudness::{loudness, matched, stretches};
+use marea_core::edit::tempo::Tempo;
+use marea_core::measure::readings::loudness::{loudness, matched, stretches};
 use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
-use std::ops::Range;
 use std::sync::mpsc::Sender;
 
-/// What decides the loudness: the same key, the same match.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Key {
-    mix: MixRequest,
-    carried: Vec<(uuid::Uuid, Correction, Vec<Mend>)>,
-    range: Range<i64>,
-}
-
 impl Key {
-    /// Of a mix over a range.
-    pub fn of(mix: &MixRequest, files: &[(TrackRow, WorkFile)], range: Range<i64>) -> Self {
-        // Neither of these changes how loud one way is against the other.
-        let mix = MixRequest { dim: false, click: false, speed: None, swap: false, ..mix.clone() };
-        let carried = files.iter().map(|(t, _)| (t.id, t.correction(), t.mends.0.clone())).collect();
-        Self { mix, carried, range }
-    }
-
     /// Measures in a thread of its own and tells the player; what cannot be read matches nothing.
     pub fn measure(&self, store: &Store, rows: Vec<TrackRow>, rate: SampleRate, tell: Sender<Command>) {
         let (key, store) = (self.clone(), store.clone());

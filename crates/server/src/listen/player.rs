@@ -1,54 +1,16 @@
 //! One listener's thread: owns the open recordings and renders blocks as far ahead as the page asks for.
 
-use super::matching::Key;
+use super::command::{Command, Key, Play};
 use super::sound::Sound;
-use super::wire::{self, BLOCK_FRAMES, Header, MixRequest, PlayRange};
+use super::wire::{self, BLOCK_FRAMES, Header, PlayRange};
 use crate::db::tracks::TrackRow;
 use crate::jobs::measure::open;
 use crate::store::Store;
 use bytes::Bytes;
-use marea_core::correct::tempo::Tempo;
-use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
 use std::ops::Range;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use tokio::sync::mpsc as tokio_mpsc;
-
-/// What is to be played.
-#[derive(Clone)]
-pub struct Play {
-    /// Session frame.
-    pub from: f64,
-    /// The page's count.
-    pub generation: u32,
-    /// What sounds.
-    pub mix: MixRequest,
-    /// Where it ends, or turns back.
-    pub range: Option<PlayRange>,
-    /// The session's tracks as they are carried now.
-    pub tracks: Vec<TrackRow>,
-    /// The session's rate.
-    pub rate: SampleRate,
-    /// The session's tempo.
-    pub tempo: Tempo,
-}
-
-/// What the thread is told.
-pub enum Command {
-    /// Play from now on.
-    Play(Box<Play>),
-    /// So many blocks more.
-    Credit(u32),
-    /// No more blocks.
-    Stop,
-    /// Levels in dB that match the loudness of a mix.
-    Matched {
-        /// Of what.
-        key: Key,
-        /// As corrected, as recorded.
-        db: [f64; 2],
-    },
-}
 
 /// What the thread gives.
 pub enum Reply {

@@ -2,12 +2,13 @@
 
 use super::wire::MixRequest;
 use crate::db::tracks::TrackRow;
-use marea_core::correct::Correction;
-use marea_core::correct::tempo::Tempo;
-use marea_core::measure::meter::{CorrelationMeter, NullMeter, StereoReading, read_stereo};
+use marea_core::edit::Correction;
+use marea_core::edit::tempo::Tempo;
+use marea_core::measure::readings::meter::{CorrelationMeter, NullMeter, StereoReading, read_stereo};
 use marea_core::render::click::Click;
+use marea_core::render::track::TrackRenderer;
 use marea_core::render::varispeed::{SPEEDS, Varispeed};
-use marea_core::render::{Mix, TrackRenderer, Voice, pan_sides};
+use marea_core::render::{Mix, Voice, pan_sides};
 use marea_core::signal::{Placed, ReadError};
 use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;

@@ -5,7 +5,7 @@
 //! for none), then for each an RMS a track, in the order they were asked for, then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
 
 use bytes::Bytes;
-use marea_core::measure::meter::StereoReading;
+use marea_core::measure::readings::meter::StereoReading;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use uuid::Uuid;

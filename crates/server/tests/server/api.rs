@@ -171,7 +171,7 @@ pub fn lose(s: &TestServer, track: &Value, recording: bool) {
 
 #[actix_web::test]
 async fn tiles_are_what_the_core_says() {
-    use marea_core::measure::overview::{frames_a_point, overview_of};
+    use marea_core::dsp::overview::{frames_a_point, overview_of};
     use marea_core::signal::MemSource;
     let s = TestServer::start().await;
     let session = s.session("Tiles").await;

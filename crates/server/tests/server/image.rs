@@ -1,9 +1,9 @@
 //! Files of several channels: looked at, repaired, taken back, delivered.
 
 use crate::common::*;
-use marea_core::correct::Correction;
-use marea_core::render::TrackRenderer;
+use marea_core::edit::Correction;
 use marea_core::render::resample::Resampler;
+use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::SampleRate;
 use serde_json::{Value, json};

@@ -3,8 +3,8 @@
 use super::api::lose;
 use crate::common::*;
 use futures_util::{SinkExt, StreamExt};
-use marea_core::correct::tempo::Tempo;
-use marea_core::measure::meter::correlation;
+use marea_core::edit::tempo::Tempo;
+use marea_core::measure::readings::meter::correlation;
 use serde_json::json;
 use tokio_tungstenite::tungstenite::Message;
 

@@ -1,6 +1,6 @@
 //! What a fold-down keeps of every band: power of each channel and of every two together, by third-octave.
 
-use super::layout::Place;
+use crate::measure::image::layout::Place;
 use crate::units::SampleRate;
 use realfft::num_complex::Complex32;
 use serde::{Deserialize, Serialize};

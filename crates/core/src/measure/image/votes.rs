@@ -1,12 +1,13 @@
 //! Which way up two channels begin to sound: a vote a strike. In a wide recording every source has a lag of its own, so that
 //! nothing stands out of an average; but whatever the lag, the direct sound pushes both microphones the same way.
 
-use crate::measure::curve::{CurveRange, lag_curve};
-use crate::measure::cut::{Purpose, Shape};
-use crate::measure::onset::Envelope;
-use crate::measure::spectrum::{CrossSpectrum, Transform, quick_len};
-use crate::measure::sums::energy;
-use crate::measure::{MeasureError, windows};
+use crate::dsp::envelope::Envelope;
+use crate::dsp::lag_curve::{CurveRange, lag_curve};
+use crate::dsp::spectrum::{CrossSpectrum, Transform, quick_len};
+use crate::dsp::sums::energy;
+use crate::dsp::window::{Purpose, Shape};
+use crate::measure::pair::windows;
+use crate::progress::MeasureError;
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
 use realfft::num_complex::Complex32;

@@ -1,0 +1,76 @@
+//! Repair of one recording of several channels: what went wrong between its channels, and what is merely how it was recorded.
+
+pub mod judged;
+mod offer;
+mod pair;
+mod sign;
+
+use crate::decide::finding::Severity;
+use crate::decide::image::judged::{ImageFinding, ImageKind, Judged, Names, Proposed};
+use crate::decide::image::offer::{in_level, in_time, opposed};
+use crate::decide::image::pair::judge;
+use crate::decide::image::sign::{sign_of, turned, why};
+use crate::edit::Correction;
+use crate::measure::image::layout::Place;
+use crate::measure::image::{Between, Image};
+use crate::verdict::Verdict;
+use serde::{Deserialize, Serialize};
+
+/// What is to be done.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Repair {
+    /// Every two channels, as in the image.
+    pub pairs: Vec<Judged>,
+    /// What each channel is to carry besides.
+    pub channels: Vec<Proposed>,
+    /// What was found, worst first.
+    pub findings: Vec<ImageFinding>,
+}
+
+/// Judges an image.
+pub fn repair(image: &Image, names: &Names) -> Repair {
+    let n = image.channels.len();
+    let name = |c: usize| names.of(c, n);
+    let mut findings = Vec::new();
+    for c in (0..n).filter(|c| image.channels[*c].rms_db.is_none()) {
+        findings.push(ImageFinding {
+            kind: ImageKind::Silent,
+            channels: vec![c],
+            severity: Severity::Caution,
+            verdict: Verdict::Solid,
+            text: format!("The channel “{}” holds no sound.", name(c)),
+            advice: String::new(),
+        });
+    }
+    // What makes the low effects out of the rest turns their phase: no sign can be told against them.
+    let filtered = |c: usize| names.places.is_some_and(|p| p.get(c) == Some(&Place::Lfe));
+    let sign = |p: &Between| {
+        if filtered(p.a) || filtered(p.b) { (0, Verdict::Undecided) } else { sign_of(p, image.rate_hz) }
+    };
+    let signs: Vec<(i8, Verdict)> = image.pairs.iter().map(sign).collect();
+    let turned = turned(image, &signs);
+    let pairs: Vec<Judged> = image.pairs.iter().zip(&signs).map(|(p, s)| judge(p, *s, image, &name)).collect();
+    let mut channels = vec![Proposed { correction: Correction::default(), verdict: Verdict::Solid }; n];
+    for c in (0..n).filter(|c| turned[*c].is_some()) {
+        let verdict = turned[c].unwrap_or(Verdict::Likely);
+        channels[c].correction.invert = true;
+        channels[c].verdict = verdict;
+        let against = if n == 2 { name(1 - c) } else { "the others".into() };
+        findings.push(ImageFinding {
+            kind: ImageKind::ChannelInverted,
+            channels: vec![c],
+            severity: Severity::Fault,
+            verdict,
+            text: format!("“{}” is inverted against {against}. {}", name(c), why(image, c)),
+            advice: format!("Invert “{}”.", name(c)),
+        });
+    }
+    if let ([p], [j]) = (&image.pairs[..], &pairs[..]) {
+        in_time(p, j, image, &name, &mut channels, &mut findings);
+        in_level(p, j, &name, &mut channels, &mut findings);
+    }
+    opposed(image, &turned, &name, &mut findings);
+    findings.sort_by_key(|f| (std::cmp::Reverse(f.severity), std::cmp::Reverse(f.verdict)));
+    Repair { pairs, channels, findings }
+}

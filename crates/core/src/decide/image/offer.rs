@@ -1,0 +1,139 @@
+//! What is offered against a difference of time or level, and what is only told.
+
+use crate::decide::finding::Severity;
+use crate::decide::image::judged::{ImageFinding, ImageKind, Judged, Proposed, signed};
+use crate::decide::image::pair::{COPY_DB, ONE_SOUND_DB, at_one_place, delay};
+use crate::edit::offset_for_lag;
+use crate::measure::image::{Between, Image};
+use crate::verdict::Verdict;
+
+/// Level differences under this are none, in dB.
+const LEAST_DB: f64 = 0.4;
+/// Balance that stays within this, in dB, is that of the channels, not of what sounds.
+const STAYS_DB: f64 = 0.5;
+/// Channels this far under the loudest are not prominent, in dB.
+const PROMINENT_DB: f64 = 12.0;
+
+/// The later channel is moved onto the earlier.
+pub fn in_time(
+    p: &Between,
+    j: &Judged,
+    image: &Image,
+    name: &dyn Fn(usize) -> String,
+    channels: &mut [Proposed],
+    findings: &mut Vec<ImageFinding>,
+) {
+    let Some((lag, verdict)) = delay(p) else { return };
+    let late = if lag > 0.0 { p.b } else { p.a };
+    let offset = offset_for_lag(lag.abs());
+    if offset == 0.0 {
+        return;
+    }
+    channels[late].correction.offset_frames = offset;
+    channels[late].verdict = channels[late].verdict.min(verdict);
+    findings.push(ImageFinding {
+        kind: ImageKind::ChannelLate,
+        channels: vec![late],
+        severity: Severity::Fault,
+        verdict,
+        text: format!("In time, {}", j.text),
+        advice: format!(
+            "Move “{}” by {} samples ({:.3} ms earlier).",
+            name(late),
+            signed(offset, 2),
+            -offset * 1_000.0 / f64::from(image.rate_hz)
+        ),
+    });
+}
+
+/// The louder channel is brought down. Only where the difference is that of the channels.
+pub fn in_level(
+    p: &Between,
+    j: &Judged,
+    name: &dyn Fn(usize) -> String,
+    channels: &mut [Proposed],
+    findings: &mut Vec<ImageFinding>,
+) {
+    let Some(rms) = p.balance_db else { return };
+    if p.unshared_db < COPY_DB && rms.abs() < 0.05 && !j.invert {
+        findings.push(ImageFinding {
+            kind: ImageKind::OneCopied,
+            channels: vec![p.a, p.b],
+            severity: Severity::Info,
+            verdict: Verdict::Solid,
+            text: "Both channels carry one and the same sound: it is mono.".into(),
+            advice: String::new(),
+        });
+    }
+    let balance = p.loudness_balance_db.unwrap_or(rms);
+    if balance.abs() < LEAST_DB {
+        return;
+    }
+    let constant = p.balance_spread_db < STAYS_DB;
+    // With microphones apart the balance is how it was.
+    let verdict = match (constant && (at_one_place(p) || p.unshared_db < ONE_SOUND_DB), at_one_place(p)) {
+        (true, _) => Verdict::Solid,
+        (false, true) => Verdict::Likely,
+        _ => return,
+    };
+    let louder = if balance > 0.0 { p.b } else { p.a };
+    let gain = -(balance.abs() * 100.0).round() / 100.0;
+    // A balance that follows what sounds may be the music's: it is told, and left to the ears.
+    if verdict == Verdict::Solid {
+        channels[louder].correction.gain_db = gain;
+    }
+    findings.push(ImageFinding {
+        kind: ImageKind::LevelDifference,
+        channels: vec![louder],
+        severity: Severity::Caution,
+        verdict,
+        text: format!(
+            "“{}” is louder by {:.2} dB (loudness), {:.2} dB (RMS){}.",
+            name(louder),
+            balance.abs(),
+            rms.abs(),
+            if constant {
+                ", by the same at every moment"
+            } else {
+                "; from moment to moment it changes with what sounds, so that ears should decide"
+            }
+        ),
+        advice: format!(
+            "{} “{}” down by {:.2} dB.",
+            if verdict == Verdict::Solid { "Bring" } else { "If it sounds so, bring" },
+            name(louder),
+            gain.abs()
+        ),
+    });
+}
+
+/// Lasting opposition between channels that are both prominent, inversion taken into account.
+pub fn opposed(
+    image: &Image,
+    turned: &[Option<Verdict>],
+    name: &dyn Fn(usize) -> String,
+    findings: &mut Vec<ImageFinding>,
+) {
+    let loudest = image.channels.iter().filter_map(|c| c.rms_db).fold(f64::NEG_INFINITY, f64::max);
+    let prominent = |c: usize| image.channels[c].rms_db.is_some_and(|l| l > loudest - PROMINENT_DB);
+    for p in &image.pairs {
+        let lasting = p.correlation.is_some_and(|c| c < -0.3) && p.opposed_part > 0.7;
+        let explained = turned[p.a].is_some() != turned[p.b].is_some();
+        if lasting && !explained && prominent(p.a) && prominent(p.b) {
+            findings.push(ImageFinding {
+                kind: ImageKind::LastingOpposition,
+                channels: vec![p.a, p.b],
+                severity: Severity::Caution,
+                verdict: Verdict::Likely,
+                text: format!(
+                    "“{}” and “{}” stay opposed: correlation {} over the whole, negative in {:.0} % of the time.",
+                    name(p.a),
+                    name(p.b),
+                    signed(p.correlation.unwrap_or(0.0), 2),
+                    p.opposed_part * 100.0
+                ),
+                advice: "Listen in mono: what both carry is lost there.".into(),
+            });
+        }
+    }
+}

@@ -1,0 +1,13 @@
+//! Bands and windows that several measurements share.
+
+/// Nominal centres of the third-octaves a transfer is given for, in Hz (ISO 266).
+pub const BANDS_HZ: [f64; 24] = [
+    50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0, 1_000.0, 1_250.0, 1_600.0,
+    2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0,
+];
+
+/// Length of the windows that correlation is told for, in seconds (common practice: 0.3 to 0.6 s).
+pub const WINDOW_S: f64 = 0.4;
+
+/// The lows whose correlation is told by itself end here, in Hz.
+pub const LOWS_HZ: f64 = 200.0;

@@ -1,0 +1,129 @@
+//! The curve of agreement against lag.
+
+use crate::dsp::spectrum::{CrossSpectrum, planned};
+use crate::dsp::sums::energy;
+use realfft::ComplexToReal;
+use std::sync::Arc;
+
+/// Agreement against lag: the inverse transform of the whitened cross-spectrum.
+pub struct LagCurve {
+    /// Values from the lowest to the highest lag, `oversampling` points a frame.
+    pub values: Vec<f32>,
+    /// Lag of the first value in frames.
+    pub first_lag: f64,
+    /// Points a frame.
+    pub oversampling: usize,
+    /// Root mean square of the values.
+    pub rms: f64,
+}
+
+impl LagCurve {
+    /// The lag of a point in frames.
+    pub fn lag_of(&self, point: usize) -> f64 {
+        self.first_lag + point as f64 / self.oversampling as f64
+    }
+
+    /// Which way up a point is.
+    pub fn sign_at(&self, point: usize) -> i8 {
+        if self.values[point] < 0.0 { -1 } else { 1 }
+    }
+
+    /// The point of largest absolute value.
+    pub fn peak(&self) -> usize {
+        self.largest(|_| true)
+    }
+
+    /// The largest local extreme at least `guard` frames away from `point`.
+    pub fn rival(&self, point: usize, guard: f64) -> usize {
+        let guard = (guard * self.oversampling as f64).ceil() as usize;
+        self.largest(|i| i.abs_diff(point) >= guard && self.is_extreme(i))
+    }
+
+    /// The largest local extreme at least `guard` frames before `point`; none at the very edge.
+    pub fn before(&self, point: usize, guard: f64) -> Option<usize> {
+        let end = point.checked_sub((guard * self.oversampling as f64).ceil() as usize)?;
+        (9..=end).filter(|i| self.is_extreme(*i)).max_by(|a, b| self.values[*a].abs().total_cmp(&self.values[*b].abs()))
+    }
+
+    fn is_extreme(&self, i: usize) -> bool {
+        let v = |k: usize| self.values[k].abs();
+        (i == 0 || v(i) >= v(i - 1)) && (i + 1 >= self.values.len() || v(i) >= v(i + 1))
+    }
+
+    fn largest(&self, keep: impl Fn(usize) -> bool) -> usize {
+        let mut best = 0;
+        let mut value = -1.0;
+        for (i, v) in self.values.iter().enumerate() {
+            if v.abs() > value && keep(i) {
+                value = v.abs();
+                best = i;
+            }
+        }
+        best
+    }
+
+    /// Lag of an extreme refined by a parabola through its neighbours, in frames.
+    pub fn refined(&self, point: usize) -> f64 {
+        if point == 0 || point + 1 >= self.values.len() {
+            return self.lag_of(point);
+        }
+        let (l, m, r) =
+            (f64::from(self.values[point - 1]), f64::from(self.values[point]), f64::from(self.values[point + 1]));
+        let bend = l - 2.0 * m + r;
+        let shift = if bend == 0.0 { 0.0 } else { (0.5 * (l - r) / bend).clamp(-0.5, 0.5) };
+        let step = 1.0 / self.oversampling as f64;
+        self.lag_of(point) + shift * step
+    }
+}
+
+/// Band and search range of a [`lag_curve`].
+#[derive(Debug, Clone, Copy)]
+pub struct CurveRange {
+    /// Lower edge in bins, included.
+    pub low_bin: usize,
+    /// Upper edge in bins, excluded.
+    pub high_bin: usize,
+    /// Largest lag either way in frames.
+    pub max_lag: usize,
+    /// Points a frame.
+    pub oversampling: usize,
+    /// Frames by which B's windows began before A's; the curve counts it in.
+    pub lead: usize,
+}
+
+/// Whitens by 1/√(S_aa·S_bb) (SCOT: Knapp & Carter 1976), weights each bin by its coherence, and goes back to lags on a
+/// finer grid. A transform of `fft_len` samples made the spectra.
+///
+/// The weight by coherence keeps bins that hold nothing but noise from adding to the curve: tuned instruments fill a
+/// small part of the band, and plain whitening would lift all the rest to the same height.
+pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagCurve {
+    let os = range.oversampling;
+    let high = range.high_bin.min(sum.ab.len() - 1);
+    let low = range.low_bin.max(1);
+    let coherence = sum.coherences(high);
+    let inverse: Arc<dyn ComplexToReal<f32>> = planned(fft_len * os, |p| p.plan_fft_inverse(fft_len * os));
+    let mut spectrum = inverse.make_input_vec();
+    for bin in low..high {
+        let power = sum.aa[bin] * sum.bb[bin];
+        if power > 0.0 {
+            // Over five neighbouring bins: single bins of few windows are too noisy to weigh with.
+            let near = &coherence[bin.saturating_sub(2).max(1)..(bin + 3).min(high)];
+            spectrum[bin] = sum.ab[bin] * (near.iter().sum::<f32>() / (near.len() as f32 * power.sqrt()));
+        }
+    }
+    let mut time = inverse.make_output_vec();
+    inverse.process(&mut spectrum, &mut time).expect("lengths fit by construction");
+    // B's window began `lead` frames early, so its content sits `lead` frames later than the true lag.
+    let points = 2 * range.max_lag * os + 1;
+    let total = time.len();
+    let base = (range.lead + total / os * 2 - range.max_lag) * os;
+    // The transform goes round.
+    let (from, end) = (base % total, base % total + points);
+    let mut values = time[from..end.min(total)].to_vec();
+    values.extend_from_slice(&time[..end.saturating_sub(total)]);
+    let most = values.iter().fold(0f32, |m, v| m.max(v.abs())).max(f32::MIN_POSITIVE);
+    values.iter_mut().for_each(|v| *v /= most);
+    let rms = (f64::from(energy(&values)) / points as f64).sqrt();
+    let first_lag = -(range.max_lag as f64);
+    LagCurve { values, first_lag, oversampling: os, rms }
+}

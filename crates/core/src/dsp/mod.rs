@@ -1,0 +1,11 @@
+//! Signal processing that measurements share: spectra, windows, envelopes, lags, medians.
+
+pub mod bands;
+pub mod envelope;
+pub mod far_lag;
+pub mod lag_curve;
+pub mod overview;
+pub mod spectrum;
+pub mod stats;
+pub mod sums;
+pub mod window;

@@ -1,0 +1,178 @@
+//! Which latencies there are: one freed after another, each weighed by what it explains.
+
+use crate::measure::places::problem::{Arrival, Problem, Stance, Without};
+use rayon::prelude::*;
+
+/// What a latency must explain to be believed: twice the logarithm of how much likelier it makes the arrivals.
+const WORTH: f64 = 7.0;
+/// Losses are this much more patient at first.
+const WIDE: [f64; 3] = [20.0, 4.0, 1.0];
+/// Beginnings tried, with near microphones on other sides of their sources.
+const STARTS: usize = 6;
+/// With more microphones than this so many ways lead to each that the search is begun from where everything stands, and from
+/// few other sides.
+const CROWD: usize = 32;
+const STARTS_IN_A_CROWD: usize = 2;
+/// Part of the arrivals that lie within three standard deviations at which the first beginning is good enough: other sides of the
+/// sources change little then, and what is left over is wrong by itself.
+const GOOD: f64 = 0.93;
+
+/// Unknowns and free latencies to begin with.
+type Begin = (Vec<f64>, Vec<bool>);
+
+/// Which latencies are free, where everything stands, and what the fit leaves.
+#[derive(Clone)]
+pub struct Fit {
+    pub loose: Vec<bool>,
+    /// What each loose latency is worth.
+    pub worth: Vec<f64>,
+    pub x: Vec<f64>,
+    cost: f64,
+}
+
+#[cfg(test)]
+impl Fit {
+    /// Everything there, nothing known of it.
+    pub fn at(x: Vec<f64>, loose: Vec<bool>) -> Self {
+        Self { worth: vec![0.0; loose.len()], loose, x, cost: 0.0 }
+    }
+}
+
+impl Problem {
+    /// Frees one latency after another as long as that explains much, and ties again what turns out not to be needed.
+    pub fn solve(&mut self, begin: Option<Begin>) -> Option<Fit> {
+        let none = vec![false; self.mics.len()];
+        let again = begin.is_some();
+        let begin = begin.unwrap_or_else(|| (self.turned(0), none.clone()));
+        // The first guess goes by the mean of both ways, which no latency bends.
+        self.tell_by_level(&begin.0);
+        let mut best = self.best_of(vec![begin])?;
+        // What explains nearly all of it need not be looked for from other sides.
+        if !again && self.fitting(&best.x) < GOOD {
+            let starts = if self.mics.len() > CROWD { STARTS_IN_A_CROWD } else { STARTS };
+            let others = (1..starts).map(|n| (self.turned(n), none.clone())).collect();
+            best = [Some(best), self.best_of(others)].into_iter().flatten().min_by(|a, b| a.cost.total_cmp(&b.cost))?;
+        }
+        if !again {
+            while let Some(better) = self.freed(&best, 1) {
+                best = better;
+            }
+            self.tell_by_level(&best.x);
+            best = self.best_of(vec![(best.x, best.loose)])?;
+        }
+        // What no pair of latencies explained before, none does after a few arrivals are gone.
+        let most = if again { 1 } else { 2 };
+        while let Some(better) = (1..=most).find_map(|count| self.freed(&best, count)) {
+            best = better;
+        }
+        loop {
+            let tied: Vec<(usize, Fit)> =
+                (0..none.len()).filter(|i| best.loose[*i]).filter_map(|i| Some((i, self.tied(&best, i)?))).collect();
+            for (i, without) in &tied {
+                best.worth[*i] = without.cost - best.cost;
+            }
+            match tied.into_iter().map(|t| t.1).min_by(|a, b| a.cost.total_cmp(&b.cost)) {
+                Some(without) if without.cost - best.cost < WORTH => best = without,
+                _ => return Some(best),
+            }
+        }
+    }
+
+    /// Part of the arrivals that lie within three standard deviations.
+    fn fitting(&self, x: &[f64]) -> f64 {
+        let near = |a: &&Arrival| self.residual(x, a).abs() < 3.0 * a.sigma();
+        self.arrivals.iter().filter(near).count() as f64 / self.arrivals.len().max(1) as f64
+    }
+
+    fn best_of(&self, begin: Vec<Begin>) -> Option<Fit> {
+        self.fits(begin).into_iter().min_by(|a, b| a.cost.total_cmp(&b.cost))
+    }
+
+    fn fits(&self, begin: Vec<Begin>) -> Vec<Fit> {
+        begin.into_par_iter().map(|(x, loose)| self.fit(x, loose, None)).collect()
+    }
+
+    /// Anew, and from where everything stands now: what stood wrong may have given way to a latency. Both with the latencies
+    /// that `x` has.
+    fn beginnings(&self, x: &[f64], loose: &[bool]) -> Vec<Begin> {
+        if self.mics.len() > CROWD {
+            return vec![(x.to_vec(), loose.to_vec())];
+        }
+        let mut anew = self.turned(0);
+        (0..loose.len()).for_each(|k| anew[self.late(k)] = x[self.late(k)]);
+        [anew, x.to_vec()].map(|x| (x, loose.to_vec())).into()
+    }
+
+    /// The best fit with one latency tied.
+    fn tied(&self, now: &Fit, i: usize) -> Option<Fit> {
+        let (mut x, mut loose) = (now.x.clone(), now.loose.clone());
+        (x[self.late(i)], loose[i]) = (0.0, false);
+        // It is worth no more than what is lost when everything else stays about where it is.
+        let about = self.narrowed(x.clone(), loose.clone());
+        if about.cost - now.cost < WORTH {
+            return Some(about);
+        }
+        let begin: Vec<(Begin, Option<Without>)> = self
+            .beginnings(&x, &loose)
+            .into_iter()
+            .flat_map(|b| [None, Some(Without::Into(i)), Some(Without::From(i))].map(|w| (b.clone(), w)))
+            .collect();
+        let fits: Vec<Fit> = begin.into_par_iter().map(|((x, loose), without)| self.fit(x, loose, without)).collect();
+        fits.into_iter().chain([about]).min_by(|a, b| a.cost.total_cmp(&b.cost))
+    }
+
+    /// The best fit with more latencies free, so many microphones at once, one or two, or with all that stand at one source; none
+    /// when not enough is gained. Of those that hold one another up none explains enough alone.
+    fn freed(&self, now: &Fit, count: usize) -> Option<Fit> {
+        let hints = self.hints(now);
+        let with = |free: &[(usize, f64)]| {
+            let (mut x, mut loose) = (now.x.clone(), now.loose.clone());
+            free.iter().for_each(|(i, late)| (x[self.late(*i)], loose[*i]) = (*late, true));
+            self.beginnings(&x, &loose)
+        };
+        let begin: Vec<Begin> = if count == 1 {
+            let alone = hints.iter().flat_map(|h| with(&[*h]));
+            alone.chain(self.sets(now).iter().flat_map(|set| with(set))).collect()
+        } else {
+            let pairs = hints.iter().enumerate().flat_map(|(n, a)| hints[n + 1..].iter().map(move |b| [*a, *b]));
+            pairs.flat_map(|pair| with(&pair)).collect()
+        };
+        let fits = self.fits(begin);
+        let free = |fit: &Fit| fit.loose.iter().filter(|l| **l).count() as f64;
+        let gained = |fit: &Fit| now.cost - fit.cost - WORTH * (free(fit) - free(now));
+        fits.into_iter().filter(|fit| gained(fit) > 0.0).max_by(|a, b| gained(a).total_cmp(&gained(b)))
+    }
+
+    /// A cost with what one wall explains at once taken off, and what early microphones take put on.
+    fn judged(&self, cost: f64, x: &[f64], loose: &[bool]) -> f64 {
+        cost - self.by_walls(x) + self.too_early(x, loose)
+    }
+
+    /// Downhill from here, without looking far.
+    fn narrowed(&self, mut x: Vec<f64>, loose: Vec<bool>) -> Fit {
+        let cost = self.descend(&mut x, &Stance { loose: &loose, wide: 1.0, without: None });
+        let cost = self.judged(cost, &x, &loose);
+        Fit { worth: vec![0.0; loose.len()], loose, x, cost }
+    }
+
+    /// Least squares first, then losses that forgive more and more what does not fit.
+    fn fit(&self, mut x: Vec<f64>, loose: Vec<bool>, without: Option<Without>) -> Fit {
+        let mut cost = 0.0;
+        for wide in WIDE {
+            cost = self.descend(&mut x, &Stance { loose: &loose, wide, without });
+        }
+        cost = self.judged(cost, &x, &loose);
+        if without.is_some() {
+            // What was left out may have been right; or all of it wrong.
+            let all = Stance { loose: &loose, wide: 1.0, without: None };
+            cost = self.judged(self.cost(&x, &all), &x, &loose);
+            let mut again = x.clone();
+            let with_all = self.descend(&mut again, &all);
+            let with_all = self.judged(with_all, &again, &loose);
+            if with_all < cost {
+                (x, cost) = (again, with_all);
+            }
+        }
+        Fit { worth: vec![0.0; loose.len()], loose, x, cost }
+    }
+}

@@ -1,0 +1,224 @@
+//! One source in one microphone: strikes first, longer passages where these leave a doubt.
+
+use crate::dsp::stats::thin;
+use crate::dsp::window::Anchor;
+use crate::measure::arrival::{Alternative, Cell, empty};
+use crate::measure::pair::estimate::Estimate;
+use crate::measure::pair::look::{Attempt, Look, leaning};
+use crate::measure::pair::options::{Material, PairOptions};
+use crate::measure::pair::weigh::{MIN_HEIGHT, MIN_HITS, RIVAL_SOLID, SOLID_HEIGHT};
+use crate::measure::table::event::{Group, MOST_PASSAGES, MOST_STRIKES};
+use crate::measure::table::survey::Survey;
+use crate::measure::table::transfer::{transfer, wave};
+use crate::progress::{MeasureError, Progress};
+use crate::signal::Placed;
+use crate::units::SampleRate;
+use crate::verdict::Verdict;
+
+/// A peak before the strongest from which the strongest may be a reflection, as part of it.
+const EARLIER_MAY_BE: f64 = 0.4;
+/// A peak before the strongest from which it is taken for the direct sound.
+const EARLIER_IS: f64 = 0.7;
+/// Strikes and passages looked at first; the rest only where these leave a doubt.
+const STRIKES_AT_FIRST: usize = 16;
+const PASSAGES_AT_FIRST: usize = 12;
+/// Strikes and passages that the last fraction is taken from at most: a cell is asked for a sample, not for a hundredth.
+const FINE_STRIKES: usize = 32;
+const FINE_PASSAGES: usize = 12;
+/// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
+const HEARD_DB: f64 = -38.0;
+
+/// Measures one source in one microphone.
+///
+/// # Errors
+/// [`MeasureError`] when a track cannot be read or `progress` says stop.
+#[allow(clippy::too_many_arguments)]
+pub fn measure_cell(
+    home: (&Anchor, &Survey),
+    mic: (&Placed, &Survey),
+    (group, track): (&Group, usize),
+    centre: i64,
+    max_lag_s: f64,
+    wave_s: f64,
+    rate: SampleRate,
+    progress: Progress,
+) -> Result<Cell, MeasureError> {
+    let mut best: Option<Attempt> = None;
+    let mut note = None;
+    let heard = heard(mic.1, group, centre, max_lag_s, rate);
+    let fit = |moments, most| Group::fit(moments, track, most);
+    let moments = [fit(&group.hits, MOST_STRIKES), fit(&group.passages, MOST_PASSAGES)];
+    for (material, places) in [Material::Struck, Material::Sustained].into_iter().zip(&moments) {
+        if best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid) || (places.len() < MIN_HITS && best.is_some()) {
+            continue;
+        }
+        let lean = |places: &[i64]| leaning(&home.1.full, &mic.1.full, centre, places, rate);
+        let at_first = if material == Material::Struck { STRIKES_AT_FIRST } else { PASSAGES_AT_FIRST };
+        let first = thin(places, at_first);
+        let most_fine = if material == Material::Struck { FINE_STRIKES } else { FINE_PASSAGES };
+        let options = PairOptions { max_lag_s, find_far: false, most_fine, ..PairOptions::default() };
+        let mut look = Look::new((home.0, mic.0), rate, options, centre, material);
+        look.add(&first, &lean(&first), progress)?;
+        let mut found = look.judge()?;
+        // Noise falls with the root of the moments: what stands too low for that will not stand out.
+        let more = (places.len() as f64 / at_first as f64).sqrt();
+        if more > 1.0 && !beyond_doubt(&found) && found.estimate.height * more > MIN_HEIGHT {
+            let rest: Vec<i64> = places.iter().copied().filter(|p| first.binary_search(p).is_err()).collect();
+            look.add(&rest, &lean(&rest), progress)?;
+            found = look.judge()?;
+        }
+        let Some(before) = &best else {
+            best = Some(found);
+            continue;
+        };
+        let apart = (before.estimate.lag - found.estimate.lag).abs() > rate.hz_f64() * 0.000_04;
+        let both = before.verdict > Verdict::Undecided && found.verdict > Verdict::Undecided;
+        if both && apart {
+            note = Some(format!(
+                "strikes point to {:.2} ms, longer passages to {:.2} ms",
+                rate.ms(before.estimate.lag),
+                rate.ms(found.estimate.lag)
+            ));
+        } else if (found.verdict, found.estimate.height) > (before.verdict, before.estimate.height) {
+            best = Some(found);
+        }
+    }
+    let Some(mut best) = best else { return Ok(empty("nothing to measure", heard)) };
+    if let Some(note) = note {
+        best.verdict = Verdict::Undecided;
+        best.reason = note;
+    }
+    // A clear arrival is heard, however quiet.
+    let heard = heard || best.verdict == Verdict::Solid;
+    if !heard {
+        best.verdict = Verdict::Undecided;
+        best.reason = "this microphone does not hear the source".into();
+    } else {
+        first_counts(&mut best, rate);
+    }
+    let e = &best.estimate;
+    let decided = best.verdict > Verdict::Undecided;
+    let places = if best.places.is_empty() { &moments[0] } else { &best.places };
+    let (bands, low_sign) = if decided {
+        let (bands, low_sign, _) = transfer(home.0, mic.0, places, e.lag.round() as i64, rate)?;
+        (bands, low_sign)
+    } else {
+        Default::default()
+    };
+    Ok(Cell {
+        lag_frames: decided.then_some(e.lag),
+        sign: if decided { e.sign } else { 0 },
+        low_sign,
+        height: e.height,
+        coherence: e.coherence,
+        alternatives: alternatives(e, decided),
+        hits: e.hits,
+        material: best.material,
+        verdict: best.verdict,
+        reason: best.reason,
+        heard,
+        wave: wave(home.0.track, mic.0, places, centre, wave_s, rate)?,
+        bands,
+    })
+}
+
+/// Nothing that more moments could change.
+fn beyond_doubt(a: &Attempt) -> bool {
+    a.verdict == Verdict::Solid && a.estimate.height >= 1.5 * SOLID_HEIGHT && a.estimate.earlier < EARLIER_MAY_BE
+}
+
+/// Peaks beside the chosen one; where none is chosen, the highest too, if it stands out.
+fn alternatives(e: &Estimate, decided: bool) -> Vec<Alternative> {
+    let stands_out = !decided && e.height >= MIN_HEIGHT && e.hits >= MIN_HITS && !e.at_edge;
+    let highest = stands_out.then_some((e.lag, e.sign, 1.0));
+    let others = [(e.rival_lag, e.rival_sign, e.rival), (e.earlier_lag, e.earlier_sign, e.earlier)];
+    highest
+        .into_iter()
+        .chain(others)
+        .filter(|(_, sign, part)| *sign != 0 && *part > 0.0)
+        .map(|(lag_frames, sign, part)| Alternative { lag_frames, sign, part })
+        .collect()
+}
+
+/// Nothing travels faster than the direct sound: a strong peak before the strongest is it, unless something else sounded.
+fn first_counts(best: &mut Attempt, rate: SampleRate) {
+    let e = &mut best.estimate;
+    let decidable = e.hits >= MIN_HITS && e.height >= MIN_HEIGHT && !e.at_edge;
+    if !decidable || e.earlier < EARLIER_MAY_BE {
+        // Two alike of which the first is the higher: what follows is a reflection.
+        if decidable && best.verdict == Verdict::Undecided && e.rival >= RIVAL_SOLID && e.rival_lag > e.lag {
+            best.verdict = Verdict::Likely;
+            best.reason = format!(
+                "a reflection {:.2} ms later comes to {:.0} % of the first arrival",
+                rate.ms(e.rival_lag - e.lag),
+                e.rival * 100.0
+            );
+        }
+        return;
+    }
+    let (lag, part) = (e.lag, e.earlier);
+    if part >= EARLIER_IS {
+        (e.lag, e.earlier_lag) = (e.earlier_lag, e.lag);
+        (e.sign, e.earlier_sign) = (e.earlier_sign, e.sign);
+        (e.rival_lag, e.rival, e.rival_sign) = (lag, 1.0 / part, e.earlier_sign);
+        best.verdict = Verdict::Likely;
+        best.reason = format!("the first arrival; a later one at {:.2} ms is stronger", rate.ms(lag));
+    } else if best.verdict > Verdict::Undecided {
+        best.verdict = Verdict::Likely;
+        best.reason = format!(
+            "a weaker arrival may come first: {:.2} ms at {:.0} % of the peak",
+            rate.ms(e.earlier_lag),
+            part * 100.0
+        );
+    }
+}
+
+/// The home microphone's own cell, and the source's power in it.
+///
+/// # Errors
+/// [`MeasureError`] when the track cannot be read.
+pub fn home_cell(
+    home: &Anchor,
+    group: &Group,
+    wave_s: f64,
+    rate: SampleRate,
+) -> Result<(Cell, Vec<f32>), MeasureError> {
+    let struck = group.hits.len() >= MIN_HITS;
+    let moments = if struck { &group.hits } else { &group.passages };
+    let places: Vec<i64> = moments.iter().map(|m| m.at).collect();
+    let (bands, _, power) = transfer(home, home.track, &places, 0, rate)?;
+    let cell = Cell {
+        lag_frames: Some(0.0),
+        sign: 1,
+        low_sign: 1,
+        height: 0.0,
+        coherence: 1.0,
+        alternatives: Vec::new(),
+        hits: places.len(),
+        material: if struck { Material::Struck } else { Material::Sustained },
+        verdict: Verdict::Solid,
+        reason: "home".into(),
+        heard: true,
+        wave: wave(home.track, home.track, &places, 0, wave_s, rate)?,
+        bands,
+    };
+    Ok((cell, power))
+}
+
+/// Does the microphone's level rise at the moments above what it is without them?
+fn heard(mic: &Survey, group: &Group, centre: i64, reach_s: f64, rate: SampleRate) -> bool {
+    let loud = f64::from(mic.loud.bright);
+    if loud <= 0.0 {
+        return false;
+    }
+    let reach = rate.frames(reach_s);
+    let mut levels: Vec<f64> = group
+        .hits
+        .iter()
+        .chain(&group.passages)
+        .map(|m| m.at + centre)
+        .map(|t| f64::from(mic.bright.largest(t - rate.frames(0.005), t + reach)))
+        .collect();
+    levels.sort_by(f64::total_cmp);
+    levels.get(levels.len() / 2).is_some_and(|l| 10.0 * (l / loud).max(1e-12).log10() > HEARD_DB)
+}

@@ -1,0 +1,294 @@
+//! Which source sounds when, without anybody marking hits: every near microphone's strikes and passages, kept where that
+//! microphone leads.
+//!
+//! A level is always taken relative to the microphone's own loud passages, so that gains do not matter. A strike belongs to
+//! the microphone that leads it; two microphones that rise and fall together stand at one source.
+
+use crate::dsp::envelope::Onset;
+use crate::dsp::stats::thin;
+use crate::measure::table::survey::Survey;
+use crate::units::SampleRate;
+use rayon::prelude::*;
+
+/// Strikes and passages used of one source at most: more add time, hardly certainty.
+pub const MOST_STRIKES: usize = 72;
+/// A passage holds seven times as much sound as a strike.
+pub const MOST_PASSAGES: usize = 32;
+/// By how much a microphone must lead the others for the sound to be its own source's, in dB.
+const LEAD_DB: f64 = 4.0;
+/// With fewer moments than this, a lesser lead will do.
+const ENOUGH: usize = 16;
+/// How far another microphone may stand above its usual part of the sound before something else must have sounded there.
+const EXTRA_DB: f32 = 5.0;
+/// So many moments are used of a microphone that is never quiet.
+const FIT_LEAST: usize = 8;
+/// Microphones that part by less than this hear one source.
+const TOGETHER_DB: f64 = 2.5;
+/// Microphones of one name that part by more than this stand at different sources all the same.
+const NEVER_DB: f64 = 30.0;
+/// So much closer two microphones must keep to be joined against their names.
+const DOUBT_DB: f64 = 1.2;
+/// An onset so far under another one does not disturb it.
+const FAINT_DB: f64 = 15.0;
+/// Strikes needed to say anything of a microphone.
+const FEW: usize = 5;
+
+/// A source found by the microphones that stand at it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Group {
+    /// Tracks at the source, by index; the one that hears it most clearly first.
+    pub members: Vec<usize>,
+    /// Strikes at which this source leads, as the first member hears them.
+    pub hits: Vec<Led>,
+    /// Beginnings of quarter-seconds in which this source leads.
+    pub passages: Vec<Led>,
+}
+
+/// A moment at which a source leads.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Led {
+    /// Session frame.
+    pub at: i64,
+    /// How far each track stands above what it usually hears of this source, in dB: something else sounds there too.
+    pub excess: Vec<f32>,
+}
+
+impl Group {
+    /// Moments fit for one microphone, so many at most: those in which nothing else drowns the source there.
+    pub fn fit(moments: &[Led], track: usize, most: usize) -> Vec<i64> {
+        let mut order: Vec<&Led> = moments.iter().collect();
+        order.sort_by(|a, b| a.excess[track].total_cmp(&b.excess[track]));
+        let good = order.iter().take_while(|m| m.excess[track] <= EXTRA_DB).count();
+        order.truncate(good.max(FIT_LEAST));
+        let mut places: Vec<i64> = order.into_iter().map(|m| m.at).collect();
+        places.sort_unstable();
+        thin(&places, most)
+    }
+}
+
+/// What is known before.
+pub struct Stage<'a> {
+    /// A track each.
+    pub surveys: &'a [Survey],
+    /// Whole-frame shifts to add to a common time to find it in each track.
+    pub shift: &'a [i64],
+    /// Tracks that may stand at a source of their own.
+    pub near: &'a [bool],
+    /// Tracks that are said to hear the same source (a group number each); none when nobody said so.
+    pub said: &'a [Option<usize>],
+    /// Rate of the session.
+    pub rate: SampleRate,
+}
+
+/// Levels of one moment in all tracks, relative to their own loud ones.
+struct Moment {
+    at: i64,
+    levels: Vec<f64>,
+}
+
+impl Stage<'_> {
+    /// Groups of microphones and the moments at which each leads.
+    pub fn groups(&self) -> Vec<Group> {
+        let near = self.sounding();
+        let strikes: Vec<Vec<Moment>> = near.par_iter().map(|m| self.strikes(*m)).collect();
+        let passages: Vec<Vec<Moment>> = near.par_iter().map(|m| self.passages(*m)).collect();
+        let group = self.gathered(&near, &strikes, &passages);
+        (0..near.len())
+            .filter_map(|id| {
+                let (here, others) = split(0..near.len(), |i| group[*i] == id);
+                let others: Vec<usize> = others.into_iter().map(|i| near[i]).collect();
+                spoken(here.into_iter().map(|i| (near[i], &strikes[i][..], &passages[i][..])), &others)
+            })
+            .collect()
+    }
+
+    /// One group of these tracks, whatever their levels say.
+    pub fn group_of(&self, tracks: &[usize]) -> Option<Group> {
+        let (here, others) = split(self.sounding(), |m| tracks.contains(m));
+        let moments: Vec<_> = here.iter().map(|m| (*m, self.strikes(*m), self.passages(*m))).collect();
+        spoken(moments.iter().map(|(m, s, p)| (*m, &s[..], &p[..])), &others)
+    }
+
+    /// Near microphones with anything on them.
+    fn sounding(&self) -> Vec<usize> {
+        (0..self.surveys.len()).filter(|m| self.near[*m] && self.sounds(*m)).collect()
+    }
+
+    /// Which near microphones stand at one source: the number of the group each belongs to. Microphones join in the order of
+    /// their likeness, and never through a third: every two of a group must hear the same.
+    fn gathered(&self, near: &[usize], strikes: &[Vec<Moment>], passages: &[Vec<Moment>]) -> Vec<usize> {
+        let n = near.len();
+        let said = |i: usize, j: usize| Some(self.said[near[i]]? == self.said[near[j]]?);
+        let mut group: Vec<usize> = (0..n).collect();
+        let mut join = |i: usize, j: usize| {
+            let (from, to) = (group[i].max(group[j]), group[i].min(group[j]));
+            group.iter_mut().filter(|g| **g == from).for_each(|g| *g = to);
+        };
+        let mut like = vec![vec![f64::INFINITY; n]; n];
+        let mut order = Vec::new();
+        for i in 0..n {
+            for j in 0..i {
+                let (long, struck) = (
+                    apart([&passages[i], &passages[j]], [near[i], near[j]]),
+                    apart([&strikes[i], &strikes[j]], [near[i], near[j]]),
+                );
+                let value = match said(i, j) {
+                    // A name is believed unless the two never sound together.
+                    Some(true) if long < NEVER_DB || struck < NEVER_DB * 0.5 => 0.0,
+                    Some(true) => long,
+                    Some(false) => long + DOUBT_DB,
+                    None if struck < TOGETHER_DB => long * 0.5,
+                    None => long,
+                };
+                (like[i][j], like[j][i]) = (value, value);
+                if value < TOGETHER_DB {
+                    order.push((value, i, j));
+                }
+            }
+        }
+        order.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut sets: Vec<Vec<usize>> = (0..n).map(|i| vec![i]).collect();
+        for (_, i, j) in order {
+            let (a, b) = (sets[i].clone(), sets[j].clone());
+            if a.contains(&j) || !a.iter().all(|x| b.iter().all(|y| like[*x][*y] < 2.0 * TOGETHER_DB)) {
+                continue;
+            }
+            join(i, j);
+            let both: Vec<usize> = a.into_iter().chain(b).collect();
+            for &k in &both {
+                sets[k].clone_from(&both);
+            }
+        }
+        group
+    }
+
+    /// Anything over −90 dBFS at all.
+    fn sounds(&self, m: usize) -> bool {
+        self.surveys[m].facts.loud_db > -90.0
+    }
+
+    /// Strikes of one near microphone within 20 dB of its loud ones, each with its level everywhere.
+    fn strikes(&self, m: usize) -> Vec<Moment> {
+        let reference: Vec<f64> = self.surveys.iter().map(|s| db(Some(s.loud.bright))).collect();
+        // Sound crosses a stage in 20 ms, and a late stage may hold it back as long again.
+        let (early, late, after) = (self.rate.frames(0.012), self.rate.frames(0.028), self.rate.frames(0.012));
+        let gap = self.rate.frames(0.04);
+        let onsets = &self.surveys[m].onsets;
+        let mut found = Vec::new();
+        for (i, o) in onsets.iter().enumerate() {
+            let clear = |other: Option<&Onset>| {
+                other.is_none_or(|n| (n.frame - o.frame).abs() > gap || n.level_db < o.level_db - FAINT_DB)
+            };
+            let lonely = clear(i.checked_sub(1).map(|k| &onsets[k])) && clear(onsets.get(i + 1));
+            let home = db(Some(self.surveys[m].bright.largest(o.frame, o.frame + after))) - reference[m];
+            if !lonely || home < -20.0 {
+                continue;
+            }
+            let common = o.frame - self.shift[m];
+            let levels = (0..self.surveys.len())
+                .map(|n| {
+                    if n == m {
+                        return home;
+                    }
+                    let at = common + self.shift[n];
+                    db(Some(self.surveys[n].bright.largest(at - early, at + late))) - reference[n]
+                })
+                .collect();
+            found.push(Moment { at: o.frame, levels });
+        }
+        found
+    }
+
+    /// Quarter-seconds of one near microphone above its floor, each with its level everywhere.
+    fn passages(&self, m: usize) -> Vec<Moment> {
+        let reference: Vec<f64> = self.surveys.iter().map(|s| db(Some(s.loud.full))).collect();
+        let s = &self.surveys[m];
+        let floor = db(Some(s.loud.floor)) - reference[m];
+        let step = self.rate.frames(0.125);
+        let end = s.facts.start + s.facts.frames;
+        let mut found = Vec::new();
+        let mut at = s.facts.start;
+        while at + 2 * step <= end {
+            let home = db(Some(s.slow.mean(at, 2 * step))) - reference[m];
+            if home > -24.0 && home > (floor + 6.0).min(-12.0) {
+                let levels = (0..self.surveys.len())
+                    .map(|n| {
+                        let there = at - self.shift[m] + self.shift[n];
+                        db(Some(self.surveys[n].slow.mean(there, 2 * step))) - reference[n]
+                    })
+                    .collect();
+                found.push(Moment { at, levels });
+            }
+            at += step;
+        }
+        found
+    }
+}
+
+fn db(power: Option<f32>) -> f64 {
+    10.0 * f64::from(power.unwrap_or(0.0)).max(1e-16).log10()
+}
+
+/// How far two microphones part when one of them is loud, in dB: the sum of what each leads by at its clearer moments.
+/// Microphones at one source keep near 0; infinite when there is too little to tell.
+fn apart(moments: [&[Moment]; 2], tracks: [usize; 2]) -> f64 {
+    let lead = |of: usize| {
+        let (own, over) = (tracks[of], tracks[1 - of]);
+        let mut leads: Vec<f64> =
+            moments[of].iter().filter(|m| m.levels[own] > -10.0).map(|m| m.levels[own] - m.levels[over]).collect();
+        let at = leads.len().saturating_sub(1) * 4 / 5;
+        (leads.len() >= FEW).then(|| *leads.select_nth_unstable_by(at, f64::total_cmp).1)
+    };
+    lead(0).zip(lead(1)).map_or(f64::INFINITY, |(a, b)| a + b)
+}
+
+/// Moments that track `own` leads over the `others`, and how far each track stands above its usual part of them.
+fn leading(moments: &[Moment], own: usize, others: &[usize]) -> Vec<Led> {
+    let lead = |m: &Moment| {
+        let most = others.iter().map(|n| m.levels[*n]).fold(f64::NEG_INFINITY, f64::max);
+        m.levels[own] - most
+    };
+    // In dense playing nobody leads by much for long: then the clearest moments there are.
+    let mut order: Vec<(f64, &Moment)> = moments.iter().map(|m| (lead(m), m)).collect();
+    order.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let mut led: Vec<&Moment> = order
+        .into_iter()
+        .enumerate()
+        .take_while(|(i, (lead, _))| *lead >= LEAD_DB || (*i < ENOUGH && *lead >= 0.0))
+        .map(|(_, (_, m))| m)
+        .collect();
+    led.sort_by_key(|m| m.at);
+    let tracks = moments.first().map_or(0, |m| m.levels.len());
+    let usual: Vec<f64> = (0..tracks)
+        .map(|n| {
+            let mut part: Vec<f64> = led.iter().map(|m| m.levels[n] - m.levels[own]).collect();
+            part.sort_by(f64::total_cmp);
+            part.get(part.len() / 4).copied().unwrap_or(0.0)
+        })
+        .collect();
+    led.iter()
+        .map(|m| Led {
+            at: m.at,
+            excess: (0..tracks).map(|n| (m.levels[n] - m.levels[own] - usual[n]) as f32).collect(),
+        })
+        .collect()
+}
+
+fn split(all: impl IntoIterator<Item = usize>, here: impl Fn(&usize) -> bool) -> (Vec<usize>, Vec<usize>) {
+    all.into_iter().partition(here)
+}
+
+/// A group of microphones, each with its strikes and passages: the one whose moments stand out most over the others speaks
+/// for it.
+fn spoken<'a>(members: impl Iterator<Item = (usize, &'a [Moment], &'a [Moment])>, others: &[usize]) -> Option<Group> {
+    let mut each: Vec<Group> = members
+        .map(|(m, strikes, passages)| Group {
+            members: vec![m],
+            hits: leading(strikes, m, others),
+            passages: leading(passages, m, others),
+        })
+        .collect();
+    each.sort_by_key(|g| std::cmp::Reverse(g.hits.len() * 2 + g.passages.len()));
+    let tracks = each.iter().map(|g| g.members[0]).collect();
+    (!each.is_empty()).then(|| Group { members: tracks, ..each.swap_remove(0) })
+}

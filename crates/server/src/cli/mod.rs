@@ -1,0 +1,36 @@
+//! `marea check` and `marea align`: the main job without server or database, on files one against another or on a folder as
+//! a whole session; one file of several channels by itself.
+
+mod args;
+mod files;
+mod image;
+mod pair;
+mod plain;
+mod session;
+mod write;
+
+pub use args::{Accept, AlignArgs, CheckArgs, Outcome};
+
+/// `marea check`.
+///
+/// # Errors
+/// A sentence that names the file.
+pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
+    match args.folder() {
+        Some(folder) => session::run_check(folder, args),
+        None if image::is_meant(args) => image::run_check(args),
+        None => pair::run_check(args),
+    }
+}
+
+/// `marea align`.
+///
+/// # Errors
+/// A sentence that names the file. Recordings are never written over.
+pub fn run_align(args: &AlignArgs) -> Result<(), String> {
+    match args.check.folder() {
+        Some(folder) => session::run_align(folder, args),
+        None if image::is_meant(&args.check) => image::run_align(args),
+        None => pair::run_align(args),
+    }
+}
