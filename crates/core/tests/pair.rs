@@ -281,3 +281,25 @@ fn onsets_are_where_the_strikes_are() {
     assert!(found.windows(2).all(|w| w[1].level_db > w[0].level_db), "louder and louder");
     assert!(onsets(noise(290_000, 7)).is_empty() && onsets(vec![0.0; 100_000]).is_empty());
 }
+
+#[test]
+fn the_strongest_hit_is_the_loudest_of_the_anchor() {
+    let mut a = hits(300_000, 21);
+    let places = measure(&a, &delayed(&a, 12.0, 1.0)).hit_frames;
+    // Neither the first, nor the last, nor the one at a third.
+    let chosen = places.len() - 2;
+    assert!(chosen > 2 && chosen != places.len() / 3);
+    let at = usize::try_from(places[chosen]).unwrap();
+    a[at..at + 1_000].iter_mut().for_each(|v| *v *= 4.0);
+    let m = measure(&a, &delayed(&a, 12.0, 1.0));
+    let found = m.hit_frames[m.strongest_hit];
+    assert!((found - places[chosen]).abs() < 50, "{found} instead of {}", places[chosen]);
+}
+
+/// The page and the command line look equally far: as far as the places of the microphones may be apart.
+#[test]
+fn how_far_is_looked_follows_the_roles() {
+    use marea_core::track::Role::{Main, Near, Room, Unknown};
+    let reach = |a, b| PairOptions::between(a, b).max_lag_s;
+    assert_eq!([reach(Near, Unknown), reach(Near, Main), reach(Room, Main)], [0.03, 0.045, 0.08]);
+}

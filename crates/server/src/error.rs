@@ -25,7 +25,7 @@ pub enum ServerError {
     /// No room on the database's disk.
     #[error("the disk of the database is full; nothing was changed. Make room, then try again")]
     DatabaseFull(String),
-    /// The database cannot be reached or refused.
+    /// The database cannot be reached, or has to be asked again.
     #[error("the database cannot be reached at the moment; nothing was changed, try again shortly")]
     Database(#[source] sqlx::Error),
     /// The store failed.
@@ -47,7 +47,8 @@ impl From<sqlx::Error> for ServerError {
                 sql_errors::note_full();
                 Self::DatabaseFull(other.to_string())
             }
-            other => Self::Database(other),
+            away if sql_errors::is_away(&away) => Self::Database(away),
+            refused => Self::Internal(format!("the database refused it ({refused})")),
         }
     }
 }

@@ -24,3 +24,23 @@ const FULL: [u16; 4] = [1026, 1021, 1114, 1878];
 pub fn is_full(e: &sqlx::Error) -> bool {
     number(e).is_some_and(|n| FULL.contains(&n))
 }
+
+/// MariaDB's numbers for a transaction that had to give way to another (ER_LOCK_DEADLOCK, ER_LOCK_WAIT_TIMEOUT).
+const GAVE_WAY: [u16; 2] = [1213, 1205];
+/// And for a server that takes no more work (ER_CON_COUNT_ERROR, ER_SERVER_SHUTDOWN, ER_QUERY_INTERRUPTED, ER_CONNECTION_KILLED).
+const NO_MORE: [u16; 4] = [1040, 1053, 1317, 1927];
+
+/// Did a transaction have to give way to another? Nothing of it was kept.
+pub fn gave_way(e: &sqlx::Error) -> bool {
+    number(e).is_some_and(|n| GAVE_WAY.contains(&n))
+}
+
+/// Is the database away, or too busy, so that the same may succeed later? A statement that it refused, or a row that makes no
+/// sense, will be refused again.
+pub fn is_away(e: &sqlx::Error) -> bool {
+    use sqlx::Error::{Io, PoolClosed, PoolTimedOut, Protocol, Tls, WorkerCrashed};
+    // A line that breaks within an answer shows as a breach of the protocol.
+    matches!(e, Io(_) | PoolClosed | PoolTimedOut | Protocol(_) | Tls(_) | WorkerCrashed)
+        || gave_way(e)
+        || number(e).is_some_and(|n| NO_MORE.contains(&n))
+}

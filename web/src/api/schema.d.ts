@@ -1685,6 +1685,8 @@ export interface components {
              * @description Sign of arrival, +1 or −1; 0 when undecided.
              */
             sign: number;
+            /** @description The loudest of them, by its place in the list. */
+            strongest_hit?: number;
             /** @description What the sum keeps, by third-octave. */
             sum_gain: components["schemas"]["BandGain"][];
             /** @description How sure. */

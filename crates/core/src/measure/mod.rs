@@ -2,6 +2,7 @@
 
 pub mod arrival;
 pub mod image;
+pub mod lows;
 pub mod pair;
 pub mod places;
 pub mod readings;

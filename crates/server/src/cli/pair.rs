@@ -4,10 +4,12 @@ use super::args::{AlignArgs, CheckArgs, Outcome};
 use super::files::{FileReport, Loaded, any_noted, file_reports, load, place_by_stamp};
 use super::plain::{PlainReport, plain_findings, print_plain};
 use super::write;
+use marea_core::decide::{Named, tracks_of};
 use marea_core::edit::{Correction, offset_for_lag};
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::pair::{PairMeasurement, measure_pair};
 use marea_core::signal::Placed;
+use marea_core::track::Role;
 use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
 use serde::Serialize;
@@ -83,6 +85,7 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
         files.push(load(path, &folder.path().join(i.to_string()), rate)?);
     }
     place_by_stamp(&mut files, anchor, rate);
+    let roles = roles(&files);
     let mut tracks = Vec::new();
     for (i, file) in files.iter().enumerate() {
         if i == anchor {
@@ -93,9 +96,10 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
         let measured: Vec<PairMeasurement> = file
             .channels
             .iter()
-            .map(|source| {
+            .zip(&roles[i])
+            .map(|(source, role)| {
                 let other = Placed { source, start: file.start };
-                measure_pair(&home, &other, rate, PairOptions::default(), &mut |_| true)
+                measure_pair(&home, &other, rate, PairOptions::between(roles[anchor][0], *role), &mut |_| true)
                     .map_err(|e| format!("{}: {e}", file.name))
             })
             .collect::<Result<_, _>>()?;
@@ -124,6 +128,14 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
         files: file_reports(&files),
     };
     Ok(Checked { report, files, rate, anchor, _folder: folder })
+}
+
+/// What each channel of each file is called after, as far as its name tells.
+fn roles(files: &[Loaded]) -> Vec<Vec<Role>> {
+    let named = |f: &Loaded, channel: u16| Named { file: f.name.clone(), channel, channels: f.info.channels };
+    let names: Vec<Named> = files.iter().flat_map(|f| (1..=f.info.channels).map(|c| named(f, c))).collect();
+    let mut guessed = tracks_of(&names).into_iter();
+    files.iter().map(|f| guessed.by_ref().take(f.channels.len()).map(|t| t.role).collect()).collect()
 }
 
 fn anchor_report(file: &Loaded, channel: u16) -> TrackReport {

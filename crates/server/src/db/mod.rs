@@ -14,7 +14,7 @@ pub mod tracks;
 pub mod uploads;
 
 use crate::error::ServerError;
-use crate::sql_errors::{FULL_MS, number};
+use crate::sql_errors::{FULL_MS, gave_way};
 use futures_util::future::BoxFuture;
 use sqlx::MySqlPool;
 use sqlx::mysql::MySqlPoolOptions;
@@ -55,7 +55,7 @@ pub async fn again<'a, T>(
 ) -> Result<T, ServerError> {
     for pause_ms in [5, 20, 80, 200] {
         match work().await {
-            Err(ServerError::Database(e)) if number(&e).is_some_and(|n| n == 1213 || n == 1205) => {
+            Err(ServerError::Database(e)) if gave_way(&e) => {
                 tokio::time::sleep(Duration::from_millis(pause_ms)).await;
             }
             done => return done,

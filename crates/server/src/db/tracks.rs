@@ -6,6 +6,7 @@ use marea_core::edit::Correction;
 use marea_core::edit::stretch::Mend;
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{Placed, Source};
+use marea_core::track::Role;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlExecutor};
@@ -53,6 +54,11 @@ pub struct HandHits {
 }
 
 impl TrackRow {
+    /// Where it was picked up.
+    pub fn role(&self) -> Role {
+        Role::of_word(&self.role)
+    }
+
     /// What the track carries.
     pub fn correction(&self) -> Correction {
         Correction { offset_frames: self.offset_frames, invert: self.invert, gain_db: self.gain_db }

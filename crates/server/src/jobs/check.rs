@@ -10,7 +10,7 @@ use marea_core::decide::said;
 use marea_core::measure::table::{Heard, measure_session};
 use marea_core::progress::MeasureError;
 use marea_core::signal::{MemSource, Placed, Source};
-use marea_core::track::{Policy, Role, Side, Track};
+use marea_core::track::{Policy, Side, Track};
 use marea_core::units::SampleRate;
 use serde_json::json;
 use uuid::Uuid;
@@ -26,7 +26,7 @@ pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
         .zip(guessed)
         .map(|(t, g)| Track {
             label: t.name.clone(),
-            role: Role::of_word(&t.role),
+            role: t.role(),
             source: t.source.clone(),
             side: Side::of_word(&t.side),
             policy: Policy::of_word(&t.policy),

@@ -15,19 +15,7 @@ use serde_json::json;
 use uuid::Uuid;
 
 /// Raised when the method changes, so that older results are measured anew.
-const METHOD: u32 = 3;
-
-/// How far apart two tracks can be by the places of their microphones.
-pub fn options_for(a: &str, b: &str) -> PairOptions {
-    let max_lag_s = if [a, b].contains(&"room") {
-        0.08
-    } else if [a, b].contains(&"main") {
-        0.045
-    } else {
-        0.03
-    };
-    PairOptions { max_lag_s, ..PairOptions::default() }
-}
+const METHOD: u32 = 4;
 
 /// What a measurement depends on; a stored one with another basis is out of date.
 pub fn basis(a: &TrackRow, b: &TrackRow, rate_hz: u32) -> String {
@@ -77,12 +65,11 @@ pub async fn run(
         let stop = rep.stop();
         let (sa, sb) = (open_until(&store, &ta, rate_hz, &stop)?, open_until(&store, &tb, rate_hz, &stop)?);
         let (pa, pb) = (Placed { source: &sa, start: ta.start_frame }, Placed { source: &sb, start: tb.start_frame });
-        measure_pair(&pa, &pb, rate, options_for(&ta.role, &tb.role), &mut |p| rep.report(p, &doing)).map_err(|e| {
-            match e {
+        measure_pair(&pa, &pb, rate, PairOptions::between(ta.role(), tb.role()), &mut |p| rep.report(p, &doing))
+            .map_err(|e| match e {
                 MeasureError::Stopped => JobError::Stopped,
                 MeasureError::Read(e) => JobError::Failed(e.to_string()),
-            }
-        })
+            })
     })
     .await?;
     measurements::put(&w.db, a, b, &key, &result).await?;

@@ -63,7 +63,7 @@ struct Acknowledged {
 }
 
 async fn ask(request: reqwest::RequestBuilder) -> Option<(u16, Value)> {
-    let r = request.timeout(Duration::from_secs(20)).send().await.ok()?;
+    let r = request.timeout(Duration::from_secs(120)).send().await.ok()?;
     let status = r.status().as_u16();
     Some((status, serde_json::from_str(&r.text().await.ok()?).ok()?))
 }

@@ -2,6 +2,8 @@
 
 use super::cli::marea;
 use crate::common::*;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
 use serde_json::Value;
 use std::io::Read;
 use std::process::{Command, Stdio};
@@ -194,4 +196,21 @@ async fn a_log_in_a_file_is_plain() {
     assert!(child.wait().unwrap().success());
     let text = std::fs::read_to_string(&log).unwrap();
     assert!(!text.is_empty() && !text.contains('\u{1b}'), "{text:?}");
+}
+
+/// A room microphone may stand 20 m away and hear little over its own noise: the command line looks as far as the page does,
+/// where the envelopes alone tell nothing.
+#[test]
+fn a_distant_room_microphone_is_found() {
+    let folder = tempfile::tempdir().unwrap();
+    let x = hits(480_000, 31);
+    let mut rng = ChaCha8Rng::seed_from_u64(32);
+    let room: Vec<f32> = moved(&x, 2_100, 0.01).iter().map(|v| v + rng.random_range(-0.02..0.02)).collect();
+    for (name, sound) in [("Snare.wav", x), ("Room.wav", room)] {
+        std::fs::write(folder.path().join(name), wav(&[sound], 48_000, None)).unwrap();
+    }
+    let out = marea(folder.path(), &["check", "Snare.wav", "Room.wav", "--json"]);
+    let report: Value = serde_json::from_slice(&out.stdout).unwrap();
+    let lag = report["tracks"][1]["lag_samples"].as_f64().unwrap_or_else(|| panic!("{}", report["tracks"][1]));
+    assert!((lag - 2_100.0).abs() < 1.0, "{lag}");
 }

@@ -326,3 +326,22 @@ fn schemathesis() -> Option<std::path::PathBuf> {
     }
     Some(program)
 }
+
+/// What the database refuses is our mistake and will be refused again; only a database that is away is asked again.
+#[actix_web::test]
+async fn what_the_database_refuses_is_not_told_as_a_database_that_is_away() {
+    use marea_server::error::ServerError;
+    let pool = sqlx::MySqlPool::connect(&database().await).await.unwrap();
+    let of = |e: sqlx::Error| ServerError::from(e).code();
+    let unknown = "INSERT INTO jobs (id, session_id, kind, title, payload) VALUES ('a', 'b', 'c', 'd', '{}')";
+    let refused = sqlx::query(unknown).execute(&pool).await.unwrap_err();
+    assert_eq!(of(refused), "internal", "a constraint");
+    let (text,) = ("SELECT 'no number'",);
+    let row = sqlx::query_as::<_, (i64,)>(text).fetch_one(&pool).await.unwrap_err();
+    assert_eq!(of(row), "internal", "a row of another type");
+    pool.close().await;
+    let away = sqlx::query("SELECT 1").execute(&pool).await.unwrap_err();
+    assert_eq!(of(away), "database_unreachable");
+    let nobody = sqlx::MySqlPool::connect("mysql://a:b@127.0.0.1:1/none").await.unwrap_err();
+    assert_eq!(of(nobody), "database_unreachable");
+}

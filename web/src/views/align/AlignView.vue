@@ -78,7 +78,7 @@ watch(m, (now, before) => {
   if (!now || before) return
   // Whoever came from a cell of the table has a hit already.
   if (route.query.hit !== undefined) goToFrame(Number(route.query.hit))
-  else if (!asked && now.hit_frames.length > 0) goToHit(strongest(now.hit_frames.length))
+  else if (!asked && now.hit_frames.length > 0) goToHit(now.strongest_hit ?? 0)
   asked = false
 })
 
@@ -104,10 +104,6 @@ async function markHit(kind: 'added' | 'removed'): Promise<void> {
   if (!kept[kind].some(near)) kept[kind].push(frame)
   const what = kind === 'added' ? 'hit drawn' : 'hit removed'
   await store.decide(`${t.name}: ${what} at ${fixed(frame / store.rateHz, 3)} s`, [{ track_id: t.id, after: { hits: kept } }])
-}
-
-function strongest(count: number): number {
-  return Math.floor(count / 3)
 }
 
 /** Half a period of the lowest tone before the attack, always; after it as much as the lag needs. */

@@ -77,6 +77,9 @@ pub struct PairMeasurement {
     pub material: Material,
     /// Session frames (in A) at which the windows' sound begins.
     pub hit_frames: Vec<i64>,
+    /// The loudest of them, by its place in the list.
+    #[serde(default)]
+    pub strongest_hit: usize,
     /// The lags that could be, best first.
     pub candidates: Vec<Candidate>,
     /// Agreement against lag.
@@ -189,7 +192,7 @@ pub fn measure_pair(
     if !progress(0.92) {
         return Err(MeasureError::Stopped);
     }
-    finish(a, b, rate, options, best)
+    finish((a, &env_a), b, rate, options, best)
 }
 
 fn nothing(rate: SampleRate, reason: String) -> PairMeasurement {
@@ -205,6 +208,7 @@ fn nothing(rate: SampleRate, reason: String) -> PairMeasurement {
         hits: 0,
         material: Material::Struck,
         hit_frames: Vec::new(),
+        strongest_hit: 0,
         candidates: Vec::new(),
         curve: AgreementCurve::default(),
         phase: Vec::new(),
@@ -217,8 +221,17 @@ fn nothing(rate: SampleRate, reason: String) -> PairMeasurement {
     }
 }
 
+/// How long after its beginning a hit is at its loudest, in seconds.
+const ATTACK_S: f64 = 0.012;
+
+/// Place of the hit with the loudest millisecond.
+fn loudest(envelope: &Envelope, hits: &[i64], rate: SampleRate) -> usize {
+    let level = |at: i64| envelope.largest(at, at + rate.frames(ATTACK_S));
+    (0..hits.len()).rev().max_by(|a, b| level(hits[*a]).total_cmp(&level(hits[*b]))).unwrap_or(0)
+}
+
 fn finish(
-    a: &Placed,
+    (a, env_a): (&Placed, &Envelope),
     b: &Placed,
     rate: SampleRate,
     options: PairOptions,
@@ -246,6 +259,7 @@ fn finish(
         rival: e.rival,
         hits: e.hits,
         material: best.material,
+        strongest_hit: loudest(env_a, &best.places, rate),
         hit_frames: best.places,
         candidates: [(e.lag, e.sign, 1.0), (e.rival_lag, e.rival_sign, e.rival)]
             .map(|(lag_frames, sign, relative)| Candidate { lag_frames, sign, relative })

@@ -1,6 +1,8 @@
 //! What to look for in a pair.
 
+use crate::track::Role;
 use serde::{Deserialize, Serialize};
+
 /// What to look for.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PairOptions {
@@ -29,4 +31,20 @@ pub enum Material {
     Struck,
     /// Quarter-second windows above the noise.
     Sustained,
+}
+
+impl PairOptions {
+    /// What to look for between tracks of these roles: how far apart two can be by the places of their microphones, and what a
+    /// faulty path adds. Near microphones: ±30 ms, with a main pair ±45 ms, with a room microphone ±80 ms.
+    pub fn between(a: Role, b: Role) -> Self {
+        let with = |role| a == role || b == role;
+        let max_lag_s = if with(Role::Room) {
+            0.08
+        } else if with(Role::Main) {
+            0.045
+        } else {
+            0.03
+        };
+        Self { max_lag_s, ..Self::default() }
+    }
 }

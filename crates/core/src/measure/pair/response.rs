@@ -1,6 +1,7 @@
 //! One delay, or does phase turn? What is lost in the sum? Spectra of a quarter second after each hit.
 
 use crate::dsp::spectrum::{CrossSpectrum, Transform};
+use crate::measure::lows::{Shared, low_sign};
 use crate::progress::MeasureError;
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
@@ -102,28 +103,19 @@ impl Response {
         self.aligned.ab[bin] * Complex32::new(angle.cos() as f32, angle.sin() as f32)
     }
 
-    /// Sign of the agreement of the energy both tracks share, with the lag taken out: of the lows (up to 200 Hz) when at
-    /// least a tenth of it lies there, else of the octave that holds most of it. 0 when it is a toss-up.
+    /// Sign of the energy both tracks share from a frequency on, with the lag taken out, as [`low_sign`] has it.
     pub fn low_sign(&self, lag: f64, from_hz: f64) -> i8 {
-        let top = self.rate.hz_f64() * 0.45;
-        let mut range = (from_hz, 200.0);
-        if self.shared(range.0, range.1) < self.shared(from_hz, top) * 0.1 {
-            let octaves = (0..7).map(|k| (200.0 * 2f64.powi(k), 200.0 * 2f64.powi(k + 1)));
-            range = octaves.max_by(|x, y| self.shared(x.0, x.1).total_cmp(&self.shared(y.0, y.1))).unwrap_or(range);
-        }
-        let re: f64 = self
-            .bins_of(range.0, range.1)
-            .filter(|k| self.aligned.coherence(*k) > SHARED_COHERENCE)
-            .map(|k| f64::from(self.moved(k, -lag).re))
-            .sum();
-        let size = self.shared(range.0, range.1);
-        if size <= 0.0 || re.abs() < size * 0.25 {
-            0
-        } else if re < 0.0 {
-            -1
-        } else {
-            1
-        }
+        let hz = self.rate.hz_f64() / self.fft_len as f64;
+        let coherent = |k: &usize| self.aligned.coherence(*k) > SHARED_COHERENCE;
+        let bins = self.bins_of(from_hz, self.rate.hz_f64() * 0.45).filter(coherent);
+        let shared: Vec<Shared> = bins
+            .map(|k| Shared {
+                hz: k as f64 * hz,
+                re: f64::from(self.moved(k, -lag).re),
+                size: f64::from(self.aligned.ab[k].norm()),
+            })
+            .collect();
+        low_sign(&shared)
     }
 
     /// Lowest third-octave that holds a hundredth of the energy of the strongest one (−20 dB: what the eye still sees in the
@@ -138,14 +130,6 @@ impl Response {
         let bands = NOMINAL_HZ.map(|hz| (hz, energy(hz)));
         let strongest = bands.iter().map(|b| b.1).fold(0.0, f64::max);
         bands.iter().find(|b| strongest > 0.0 && b.1 >= 0.01 * strongest).map(|b| b.0)
-    }
-
-    /// Σ|S_ab| over the coherent bins of a band.
-    fn shared(&self, low: f64, high: f64) -> f64 {
-        self.bins_of(low, high)
-            .filter(|k| self.aligned.coherence(*k) > SHARED_COHERENCE)
-            .map(|k| f64::from(self.aligned.ab[k].norm()))
-            .sum()
     }
 
     fn band_power(&self, low: f64, high: f64) -> f64 {

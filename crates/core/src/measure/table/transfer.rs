@@ -5,6 +5,7 @@ use crate::dsp::spectrum::{CrossSpectrum, Transform, quick_len};
 use crate::dsp::sums::energy;
 use crate::dsp::window::{Anchor, Purpose, Shape};
 use crate::measure::arrival::{Transfer, WAVE_BEFORE_S, WAVE_POINTS};
+use crate::measure::lows::{Shared, low_sign};
 use crate::progress::MeasureError;
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
@@ -44,35 +45,13 @@ pub fn transfer(
         bands.push(Transfer { re: h.re, im: h.im });
         power.push(aa / (sum.count.max(1) as f32));
     }
-    Ok((bands.clone(), low_sign(&bands, &power), power))
-}
-
-/// Sign of the shared energy up to 200 Hz, or where most of it lies when the lows hold less than a tenth; 0 for a toss-up.
-fn low_sign(bands: &[Transfer], power: &[f32]) -> i8 {
-    let size = |i: usize| f64::from(bands[i].re.hypot(bands[i].im) * power[i]);
-    let lows = BANDS_HZ.iter().position(|hz| *hz > 200.0).unwrap_or(0);
-    let all: f64 = (0..bands.len()).map(size).sum();
-    let low: f64 = (0..lows).map(size).sum();
-    let range = if low >= all * 0.1 {
-        0..lows
-    } else {
-        let start = (lows..bands.len() - 2)
-            .max_by(|a, b| {
-                let octave = |i: usize| (i..i + 3).map(size).sum::<f64>();
-                octave(*a).total_cmp(&octave(*b))
-            })
-            .unwrap_or(lows);
-        start..start + 3
+    let of = |(hz, (h, p)): (f64, (&Transfer, &f32))| Shared {
+        hz,
+        re: f64::from(h.re * p),
+        size: f64::from(h.re.hypot(h.im) * p),
     };
-    let re: f64 = range.clone().map(|i| f64::from(bands[i].re * power[i])).sum();
-    let most: f64 = range.map(size).sum();
-    if most <= 0.0 || re.abs() < most * 0.35 {
-        0
-    } else if re < 0.0 {
-        -1
-    } else {
-        1
-    }
+    let shared: Vec<Shared> = BANDS_HZ.into_iter().zip(bands.iter().zip(&power)).map(of).collect();
+    Ok((bands, low_sign(&shared), power))
 }
 
 /// Mean of a microphone's sound over the moments, on the time of the home microphone: bleed fades, the source stays.
