@@ -2,7 +2,7 @@
 // here, so it is heard at once. Blocks follow one another in the order they came, which is not always that of the session:
 // a loop turns back. Runs on the audio thread: no imports, no framework.
 
-const FADE = 240 // frames, 5 ms at 48 kHz
+const FADE = Math.round(0.005 * sampleRate) // frames
 const HEADROOM = 2 * 2048 // frames a newcomer brings before it takes over: the old sound has its own until then
 
 /** Blocks in their order, and the place in the first of them. */

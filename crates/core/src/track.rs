@@ -1,6 +1,6 @@
 //! What is known of a track beside its sound: where it was picked up, what it stands at, what may be moved.
 
-use crate::edit::Correction;
+use crate::edit::Edit;
 use serde::{Deserialize, Serialize};
 /// Where a track's sound was picked up.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -156,7 +156,7 @@ pub struct Track {
     /// Tracks with the same number are one set.
     pub set: Option<usize>,
     /// What it carries now.
-    pub correction: Correction,
+    pub edit: Edit,
     /// Keeps its polarity and its place when the others have to agree with it.
     pub anchor: bool,
     /// Its place came from a time stamp.

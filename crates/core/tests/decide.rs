@@ -202,13 +202,13 @@ fn what_is_accepted_is_agreed_as_corrected() {
     let before = s.check();
     assert_eq!(before.findings.len(), 3);
     for p in before.findings.iter().flat_map(|f| &f.proposals) {
-        let k = &mut s.tracks[p.track].correction;
-        k.offset_frames = p.offset_frames.unwrap_or(k.offset_frames);
+        let k = &mut s.tracks[p.track].edit;
+        k.placement.offset_frames = p.offset_frames.unwrap_or(k.placement.offset_frames);
         k.invert = p.invert.unwrap_or(k.invert);
     }
     assert_eq!(kinds(&s.check()), [], "{:?}", s.check().findings.first().map(|f| &f.text));
     // A correction that is wrong is a finding of its own.
-    s.tracks[0].correction.invert = true;
+    s.tracks[0].edit.invert = true;
     assert_eq!(kinds(&s.check()), [(Kind::WiredInverted, 0)]);
 }
 

@@ -134,7 +134,7 @@ fn a_second_microphone_far_behind_the_first_is_said_to_be_perhaps_late() {
             assert_eq!((f.verdict, f.proposals.len(), f.severity), (Verdict::Undecided, 0, Severity::Caution));
             assert!(f.text.contains("further away, or it is late"), "{}", f.text);
             // Moved onto the first it is where somebody put it.
-            stage.tracks[second].correction.offset_frames = -lag;
+            stage.tracks[second].edit.placement.offset_frames = -lag;
             assert!(of_it(&decide(&table, &stage.tracks)).is_none());
         }
     }

@@ -57,7 +57,8 @@ fn moved(x: &[f32], frames: f64) -> Vec<f32> {
     let source = MemSource(x.to_vec());
     let source: &dyn Source = &source;
     let correction = Correction { offset_frames: frames, invert: false, gain_db: 0.0 };
-    let mut track = TrackRenderer::new(Placed { source, start: 0 }, &correction);
+    let mut track =
+        TrackRenderer::new(Placed { source, start: 0 }, &correction.into(), SampleRate::new(48_000).unwrap());
     let mut out = vec![0f32; x.len()];
     track.read(0, &mut out).unwrap();
     out

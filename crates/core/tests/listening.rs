@@ -3,7 +3,7 @@
 mod common;
 
 use common::{noise, rate, scaled};
-use marea_core::edit::Correction;
+use marea_core::edit::Edit;
 use marea_core::edit::tempo::Tempo;
 use marea_core::measure::pair::measure_pair;
 use marea_core::measure::pair::options::PairOptions;
@@ -11,7 +11,7 @@ use marea_core::measure::readings::loudness::{loudness, matched, stretches};
 use marea_core::measure::readings::meter::CorrelationMeter;
 use marea_core::render::click::Click;
 use marea_core::render::track::TrackRenderer;
-use marea_core::render::varispeed::{Varispeed, needed};
+use marea_core::render::varispeed::{Varispeed, between};
 use marea_core::render::{Mix, Voice, pan_sides};
 use marea_core::signal::{MemSource, Placed, ReadError};
 use marea_core::units::SampleRate;
@@ -90,7 +90,7 @@ proptest! {
     /// The frames that are told are the frames that are used: none more at either end.
     #[test]
     fn needed_frames_suffice(at in -50.0f64..50.0, speed in 0.25f64..1.0, points in 1usize..300) {
-        let (first, count) = needed(at, speed, points);
+        let (first, count) = between(at, at + speed * points.saturating_sub(1) as f64);
         let last = (at + speed * (points - 1) as f64).floor() as i64;
         prop_assert_eq!(first, at.floor() as i64 - 23);
         prop_assert_eq!(first + count as i64 - 1, last + 24);
@@ -207,7 +207,7 @@ fn a_mix_adds_up() {
     let sounds: Vec<MemSource> = (0..5).map(|n| MemSource(noise(4_000, 50 + n))).collect();
     let places = [-1.0, -0.4, 0.0, 0.7, 1.0];
     let voices = sounds.iter().zip(places).map(|(source, place)| Voice {
-        track: TrackRenderer::new(Placed { source, start: 100 }, &Correction::default()),
+        track: TrackRenderer::new(Placed { source, start: 100 }, &Edit::default(), rate()),
         sides: pan_sides(place),
     });
     let mut mix = Mix::new(voices.collect());

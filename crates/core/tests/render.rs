@@ -4,11 +4,11 @@ mod common;
 
 use common::*;
 use marea_core::dsp::overview::{BASE_FRAMES, LEVELS, OverviewBuilder, frames_a_point, overview_of};
-use marea_core::edit::Correction;
-use marea_core::edit::stretch::{Mend, mended};
+use marea_core::edit::stretch::{Stretch, with_stretch};
+use marea_core::edit::{Correction, Edit};
 use marea_core::render::resample::Resampler;
 use marea_core::render::sinc::kaiser;
-use marea_core::render::track::{SEAM_FRAMES, TrackRenderer};
+use marea_core::render::track::TrackRenderer;
 use marea_core::render::{Mix, Voice};
 use marea_core::signal::{MemSource, Placed, Source, overlap};
 use marea_core::units::SampleRate;
@@ -18,7 +18,7 @@ use rand_chacha::ChaCha8Rng;
 
 fn render(x: &[f32], start: i64, c: Correction, from: i64, blocks: &[usize]) -> Vec<f32> {
     let source = MemSource(x.to_vec());
-    let mut r = TrackRenderer::new(Placed { source: &source, start }, &c);
+    let mut r = TrackRenderer::new(Placed { source: &source, start }, &c.into(), rate());
     let (mut out, mut at) = (Vec::new(), from);
     for &n in blocks {
         // Dirty scratch: what was there before must not matter.
@@ -29,6 +29,9 @@ fn render(x: &[f32], start: i64, c: Correction, from: i64, blocks: &[usize]) -> 
     }
     out
 }
+
+/// 5 ms at 48 kHz.
+const SEAM_FRAMES: i64 = 240;
 
 fn offset(frames: f64) -> Correction {
     Correction { offset_frames: frames, ..Correction::default() }
@@ -62,13 +65,13 @@ proptest! {
 /// What a stretch carries besides is heard there and nowhere else, in any cutting into blocks; where it takes over the two fade
 /// evenly, and moving the track moves it along.
 #[test]
-fn a_mended_stretch_sounds_so_from_its_first_to_its_last_frame() {
+fn a_repaired_stretch_sounds_so_from_its_first_to_its_last_frame() {
     let x = noise(4_000, 9);
     let source = MemSource(x.clone());
     let besides = Correction { offset_frames: 3.0, invert: true, gain_db: 0.0 };
-    let mends = [Mend { from: 1_000, to: 3_000, besides }];
-    let all = Correction { offset_frames: -7.0, invert: false, gain_db: 0.0 };
-    let mut r = TrackRenderer::mended(Placed { source: &source, start: 50 }, &all, &mends);
+    let stretches = vec![Stretch { from: 1_000, to: 3_000, besides }];
+    let all = Edit { stretches, ..Edit::from(offset(-7.0)) };
+    let mut r = TrackRenderer::new(Placed { source: &source, start: 50 }, &all, rate());
     let mut cut = |blocks: &[usize]| {
         let (mut out, mut at) = (Vec::new(), 0);
         for &n in blocks {
@@ -103,8 +106,8 @@ fn a_mended_stretch_sounds_so_from_its_first_to_its_last_frame() {
 fn stretches_over_one_another_add_up() {
     let mut rng = ChaCha8Rng::seed_from_u64(4);
     for _ in 0..200 {
-        let mut given: Vec<Mend> = Vec::new();
-        let mut made: Vec<Mend> = Vec::new();
+        let mut given: Vec<Stretch> = Vec::new();
+        let mut made: Vec<Stretch> = Vec::new();
         for _ in 0..rng.random_range(1..6) {
             let (a, b) = (rng.random_range(0..30), rng.random_range(0..30));
             let besides = Correction {
@@ -112,10 +115,10 @@ fn stretches_over_one_another_add_up() {
                 invert: rng.random_bool(0.5),
                 gain_db: 0.0,
             };
-            given.push(Mend { from: a, to: b, besides });
-            made = mended(&made, Mend { from: a, to: b, besides });
+            given.push(Stretch { from: a, to: b, besides });
+            made = with_stretch(&made, Stretch { from: a, to: b, besides });
         }
-        let at = |list: &[Mend], n: i64| {
+        let at = |list: &[Stretch], n: i64| {
             let here = list.iter().filter(|m| m.from <= n && n < m.to);
             here.fold(Correction::default(), |sum, m| sum.and(&m.besides))
         };
@@ -179,7 +182,7 @@ fn gain_and_polarity_and_reach() {
     let got = render(&x, 0, c, 0, &[64]);
     assert!(got.iter().zip(&x).all(|(g, v)| (g + 0.5 * v).abs() < 1e-6));
     let source = MemSource(x);
-    let r = TrackRenderer::new(Placed { source: &source, start: 10 }, &offset(-3.0));
+    let r = TrackRenderer::new(Placed { source: &source, start: 10 }, &offset(-3.0).into(), rate());
     assert_eq!((r.first(), r.end()), (7, 71));
     assert!(Correction::default().is_neutral() && !offset(1.0).is_neutral());
 }
@@ -187,7 +190,7 @@ fn gain_and_polarity_and_reach() {
 #[test]
 fn a_mix_is_the_sum_of_its_voices() {
     let (x, y) = (MemSource(noise(300, 1)), MemSource(noise(300, 2)));
-    let track = |s| TrackRenderer::new(Placed { source: s, start: 0 }, &Correction::default());
+    let track = |s| TrackRenderer::new(Placed { source: s, start: 0 }, &Edit::default(), rate());
     let mut mix =
         Mix::new(vec![Voice { track: track(&x), sides: [1.0, 0.0] }, Voice { track: track(&y), sides: [0.5, 1.0] }]);
     let (mut l, mut r) = (vec![9.0; 300], vec![9.0; 300]);

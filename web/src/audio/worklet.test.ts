@@ -15,12 +15,12 @@ interface Processor {
 
 let sent: Sent[] = []
 
-function load(): Processor {
+function load(sampleRate = 48_000): Processor {
   let made: (new () => Processor) | null = null
   class Base {
     port = { onmessage: null, postMessage: (m: Sent) => sent.push(m) }
   }
-  new Function('AudioWorkletProcessor', 'registerProcessor', source)(Base, (_: string, c: new () => Processor) => (made = c))
+  new Function('AudioWorkletProcessor', 'registerProcessor', 'sampleRate', source)(Base, (_: string, c: new () => Processor) => (made = c), sampleRate)
   return new made!()
 }
 
@@ -67,6 +67,15 @@ describe('the audio thread', () => {
     for (let n = 240; n < 3 * FRAMES; n++) expect(out[n]).toBeCloseTo(4800 + n, 2)
     expect(sent.filter((m) => m.type === 'used')).toHaveLength(2)
     expect(last()?.frame).toBe(4800 + 3 * FRAMES)
+  })
+
+  it('fades for 5 ms at every rate', () => {
+    processor = load(192_000)
+    begin(1, 4800, 3)
+    const out = run(2 * FRAMES)
+    expect(out[0]).toBeCloseTo(4800 / 960, 3)
+    expect(out[500]).toBeLessThan(4800 + 499)
+    expect(out[960]).toBeCloseTo(4800 + 960, 2)
   })
 
   it('goes on with a new mix where the old one is, and gives back what it passes over', () => {

@@ -99,7 +99,7 @@ fn total(bands: &[[f64; 2]]) -> Option<f64> {
 }
 
 fn move_of(case: &Case, p: &Proposal) -> Move {
-    let k = case.tracks[p.track].correction;
+    let k = case.tracks[p.track].edit.correction();
     Move {
         frames: p.offset_frames.map_or(0.0, |o| o - k.offset_frames),
         turned: p.invert.is_some_and(|i| i != k.invert),
@@ -168,7 +168,7 @@ pub fn effects_of(case: &Case, proposals: &[Proposal]) -> Vec<Effect> {
 /// Sums that stay poor even when all advice is taken: lows lost among a source's microphones, pairs weak in mono.
 pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> Vec<Finding> {
     let advised = |m: usize| {
-        let k = case.tracks[m].correction;
+        let k = case.tracks[m].edit.correction();
         let a = &advice[m];
         (m, Move { frames: a.offset_frames - k.offset_frames, turned: a.invert != k.invert })
     };

@@ -74,7 +74,7 @@ pub fn judge(case: &Case) -> Judged {
         if let Some((frames, home)) = after_its_neighbour(case, m, late) {
             return Mic { frames, sources: 1, verdict: Some(Verdict::Undecided), after: Some(home), ..Mic::default() };
         }
-        let frames = late.frames + track.correction.offset_frames;
+        let frames = late.frames + track.edit.placement.total();
         let left = frames.abs() > LEAST_S * case.rate_hz;
         Mic {
             frames,
@@ -94,7 +94,7 @@ fn after_its_neighbour(case: &Case, m: usize, late: &Late) -> Option<(f64, usize
     let cell = &row.cells[m];
     let clear = cell.verdict == Verdict::Solid && cell.coherence >= CLEAR_COHERENCE;
     let take = other_takes(&case.tracks[m].source, &case.tracks[row.home].source);
-    let moved = |m: usize| case.tracks[m].correction.offset_frames;
+    let moved = |m: usize| case.tracks[m].edit.placement.total();
     let far = |lag: f64| lag > FAR_BESIDE_S * case.rate_hz;
     let untold = late.frames == 0.0 && late.sources <= 1;
     let lag = cell.lag_frames.filter(|lag| far(*lag) && far(lag - moved(m) + moved(row.home)))?;
@@ -139,7 +139,7 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
         let moved = offset_for_lag(mic.frames);
         let proposals = vec![Proposal {
             track: m,
-            offset_frames: Some(case.tracks[m].correction.offset_frames + moved),
+            offset_frames: Some(case.tracks[m].edit.placement.total() + moved),
             invert: None,
             side: None,
         }];

@@ -25,6 +25,8 @@ pub use crate::decide::words::{Guess, guess, other_side_name};
 
 use crate::decide::case::{Advice, Case, SourceOf};
 use crate::decide::finding::Finding;
+use crate::dsp::stats::middle;
+use crate::edit::Edit;
 use crate::measure::arrival::{Row, Table};
 use crate::track::Track;
 use serde::{Deserialize, Serialize};
@@ -75,13 +77,15 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
 fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
     let mut t = table.clone();
     for row in &mut t.rows {
-        let home = tracks[row.home].correction;
-        for (cell, track) in row.cells.iter_mut().zip(tracks) {
-            let k = track.correction;
+        let home = &tracks[row.home].edit;
+        let start = |m: usize| table.facts[m].start as f64;
+        for (m, (cell, track)) in row.cells.iter_mut().zip(tracks).enumerate() {
             if let Some(lag) = &mut cell.lag_frames {
-                *lag += k.offset_frames - home.offset_frames;
+                let at_home = |hit: &i64| *hit as f64 - start(row.home);
+                let here = |hit: &i64| *hit as f64 + *lag - start(m);
+                *lag += later(home, &track.edit, row.hits.iter().map(|h| [at_home(h), here(h)]));
             }
-            if k.invert != home.invert {
+            if track.edit.invert != home.invert {
                 cell.sign = -cell.sign;
                 cell.low_sign = -cell.low_sign;
                 cell.bands.iter_mut().for_each(|b| (b.re, b.im) = (-b.re, -b.im));
@@ -90,9 +94,20 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
         }
     }
     for (shift, track) in t.shift.iter_mut().zip(tracks) {
-        *shift += track.correction.offset_frames.round() as i64;
+        *shift += track.edit.placement.total().round() as i64;
     }
     t
+}
+
+/// By how many frames an edit moves a track later than another moves the home, at the moments of a source, each as the frame of
+/// either recording: the median where it is not the same for all.
+fn later(home: &Edit, track: &Edit, moments: impl Iterator<Item = [f64; 2]>) -> f64 {
+    let placed = track.placement.total() - home.placement.total();
+    if [home, track].iter().all(|e| e.map.is_none() && e.slices.is_empty()) {
+        return placed;
+    }
+    let mut each: Vec<f64> = moments.map(|[a, b]| track.moved_at(b) - home.moved_at(a)).collect();
+    middle(&mut each).unwrap_or(placed)
 }
 
 /// Names of the rows: what their microphones are called; a name that two rows claim carries its home's label.

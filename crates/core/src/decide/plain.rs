@@ -218,7 +218,7 @@ fn displaced(case: &Case, m: usize) -> Option<Finding> {
         f.verdict = Verdict::Likely;
         f.proposals = vec![Proposal {
             track: m,
-            offset_frames: Some(case.tracks[m].correction.offset_frames - shift as f64),
+            offset_frames: Some(case.tracks[m].edit.placement.total() - shift as f64),
             invert: None,
             side: None,
         }];

@@ -206,7 +206,7 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
             });
         }
         // Turned over for its own source on purpose: the others now hear it so, and that was the idea.
-        let on_purpose = mic.wired && mic.opposed && case.tracks[m].correction.invert;
+        let on_purpose = mic.wired && mic.opposed && case.tracks[m].edit.invert;
         let told = (mic.wired || mic.opposed) && !on_purpose;
         let Some(verdict) = mic.verdict.filter(|_| told) else { continue };
         let (kind, severity, verdict, text, advice) = match (mic.wired, mic.opposed) {
@@ -263,7 +263,7 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
             .then_some(Proposal {
                 track: m,
                 offset_frames: None,
-                invert: Some(!case.tracks[m].correction.invert),
+                invert: Some(!case.tracks[m].edit.invert),
                 side: None,
             })
             .into_iter()

@@ -1,7 +1,7 @@
 //! From names to tracks: guesses, sets, and who is said to stand where.
 
 use crate::decide::words::guess;
-use crate::edit::Correction;
+use crate::edit::Edit;
 use crate::track::{Role, Side, Track};
 
 /// One channel of a file, by name.
@@ -47,7 +47,7 @@ pub fn tracks_of(names: &[Named]) -> Vec<Track> {
             side: guesses[i].side,
             policy: None,
             set: set_of(i),
-            correction: Correction::default(),
+            edit: Edit::default(),
             anchor: false,
             stamped: false,
         })

@@ -1,51 +1,145 @@
-//! What a track may carry so that it agrees with the others. Data only; [`crate::render`] applies it.
+//! What a track carries, as data. [`Edit::pieces`] compiles it; [`crate::render`] reads pieces only.
 
+pub mod correction;
+pub mod map;
+pub mod piece;
+pub mod slice;
 pub mod stretch;
 pub mod tempo;
 
-use serde::{Deserialize, Serialize};
+pub use correction::{Correction, offset_for_lag};
 
-/// The correction of one track. The default leaves it as recorded.
+use crate::units::SampleRate;
+use map::TimeMap;
+use piece::{Piece, Pieces, Whole, over, rigid, varying};
+use serde::{Deserialize, Serialize};
+use slice::Slice;
+use stretch::Stretch;
+use thiserror::Error;
+
+/// Where a track is put. A sum of what moves it, so that each part is shown and taken back by itself.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Correction {
-    /// Frames at the session's rate; positive plays later. A whole number keeps every sample bit-exact.
+pub struct Placement {
+    /// Frames as decided by hand or by advice; positive plays later.
     pub offset_frames: f64,
-    /// Turn the polarity over.
+}
+
+impl Placement {
+    /// Everything together, in frames.
+    pub fn total(&self) -> f64 {
+        self.offset_frames
+    }
+}
+
+/// All that one track carries. The default leaves it as recorded.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct Edit {
+    /// Where it is put.
+    pub placement: Placement,
+    /// Plays inverted.
     pub invert: bool,
     /// Level change in dB.
     pub gain_db: f64,
+    /// From recording frames to session frames before it is put in its place; none is 1:1. It changes length and pitch together,
+    /// as a machine with another clock or a tape does.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub map: Option<TimeMap>,
+    /// Pieces of the recording at places of their own; where there are some, nothing else of it sounds.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub slices: Vec<Slice>,
+    /// Stretches that carry something besides, in order, none over another.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub stretches: Vec<Stretch>,
 }
 
-impl Correction {
-    /// Largest offset accepted, in hours either way.
-    pub const MAX_OFFSET_HOURS: f64 = 1.0;
+/// Why an edit cannot be carried out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Error)]
+pub enum EditError {
+    /// A time map and slices both say where a frame plays.
+    #[error("a track carries a time map or slices, not both")]
+    MapAndSlices,
+    /// A slice without length, or with fades longer than it is.
+    #[error("a slice ends after it begins, and its fades lie within it")]
+    Slice,
+    /// Stretches that overlap or run backwards.
+    #[error("repaired stretches come in order, none over another")]
+    Stretches,
+    /// Something that is no number.
+    #[error("offsets and gains are numbers")]
+    NoNumber,
+}
 
-    /// Does it leave the track untouched?
+impl From<Correction> for Edit {
+    fn from(c: Correction) -> Self {
+        let placement = Placement { offset_frames: c.offset_frames };
+        Self { placement, invert: c.invert, gain_db: c.gain_db, ..Self::default() }
+    }
+}
+
+impl Edit {
+    /// What the whole of it is moved, inverted and turned up by.
+    pub fn correction(&self) -> Correction {
+        Correction { offset_frames: self.placement.total(), invert: self.invert, gain_db: self.gain_db }
+    }
+
+    /// By how many frames a frame of the recording plays later than it was recorded.
+    pub fn moved_at(&self, own_frame: f64) -> f64 {
+        let by = match &self.map {
+            Some(map) => map.session_of(own_frame) - own_frame,
+            None => {
+                let here = |s: &&Slice| s.from as f64 <= own_frame && own_frame < s.to as f64;
+                self.slices.iter().find(here).map_or(0.0, |s| s.at - s.from as f64)
+            }
+        };
+        self.placement.total() + by
+    }
+
+    /// Does it leave the track as recorded?
     pub fn is_neutral(&self) -> bool {
         *self == Self::default()
     }
 
-    /// Both, one after the other.
-    pub fn and(&self, other: &Self) -> Self {
-        Self {
-            offset_frames: self.offset_frames + other.offset_frames,
-            invert: self.invert != other.invert,
-            gain_db: self.gain_db + other.gain_db,
+    /// Can it be carried out?
+    ///
+    /// # Errors
+    /// [`EditError`] says what is wrong.
+    pub fn check(&self) -> Result<(), EditError> {
+        if self.map.is_some() && !self.slices.is_empty() {
+            return Err(EditError::MapAndSlices);
         }
+        if !self.slices.iter().all(Slice::is_sound) {
+            return Err(EditError::Slice);
+        }
+        let backwards = self.stretches.iter().any(|m| m.from >= m.to);
+        if backwards || self.stretches.windows(2).any(|m| m[0].to > m[1].from) {
+            return Err(EditError::Stretches);
+        }
+        let besides = self.stretches.iter().flat_map(|m| [m.besides.offset_frames, m.besides.gain_db]);
+        let mut numbers = besides.chain([self.placement.total(), self.gain_db]);
+        if numbers.all(f64::is_finite) { Ok(()) } else { Err(EditError::NoNumber) }
     }
 
-    /// The factor on the samples, sign included.
-    pub fn factor(&self) -> f32 {
-        let sign = if self.invert { -1.0 } else { 1.0 };
-        if self.gain_db == 0.0 { sign } else { sign * crate::units::amplitude_of_db(self.gain_db) as f32 }
+    /// The pieces that play it, for a recording whose first frame lies at `start` of the session.
+    ///
+    /// ```
+    /// use marea_core::edit::{Correction, Edit};
+    /// use marea_core::units::SampleRate;
+    /// let later = Edit::from(Correction { offset_frames: 12.0, ..Correction::default() });
+    /// let pieces = later.pieces(100, SampleRate::new(48_000).unwrap());
+    /// assert_eq!(pieces.base[0].own_frame(112), 0.0);
+    /// ```
+    pub fn pieces(&self, start: i64, rate: SampleRate) -> Pieces {
+        let carried = self.correction();
+        let mut base: Vec<(Piece, Whole)> = match &self.map {
+            Some(map) => varying(map, start, carried),
+            None if self.slices.is_empty() => vec![rigid(start, carried)],
+            None => self.slices.iter().map(|s| s.piece(start, carried)).collect(),
+        };
+        base.sort_by_key(|(p, _)| p.from);
+        let fade = rate.frames(piece::SEAM_S);
+        let mut above: Vec<Piece> =
+            base.iter().flat_map(|b| self.stretches.iter().filter_map(move |m| over(b, m, carried, fade))).collect();
+        above.sort_by_key(|p| p.from);
+        Pieces { base: base.into_iter().map(|b| b.0).collect(), above }
     }
-}
-
-/// The offset that takes out a lag: minus the lag, to 1/100 frame, on the whole frame when it is within 5/100 of
-/// one (a whole offset leaves the samples untouched, and the rest is below what the measurement resolves).
-pub fn offset_for_lag(lag_frames: f64) -> f64 {
-    let whole = lag_frames.round();
-    let lag = if (lag_frames - whole).abs() <= 0.05 { whole } else { (lag_frames * 100.0).round() / 100.0 };
-    if lag == 0.0 { 0.0 } else { -lag }
 }

@@ -1,81 +1,109 @@
 //! One track with what it carries, block by block.
 
-use super::sinc;
-use crate::edit::Correction;
-use crate::edit::stretch::Mend;
-use crate::render::sinc::FractionalDelay;
-use crate::signal::{Placed, ReadError};
+use super::sinc::{FractionalDelay, HALF_TAPS};
+use super::varispeed;
+use crate::edit::Edit;
+use crate::edit::piece::{Piece, Reading};
+use crate::signal::{Placed, ReadError, Source, index};
+use crate::units::SampleRate;
 
-/// Frames over which a mended stretch takes over from the rest, and gives back to it: 5 ms at 48 kHz.
-pub const SEAM_FRAMES: i64 = 240;
-
-/// One track with its correction, readable at any session frame.
+/// One track as it is carried, readable at any session frame.
 ///
 /// Every output frame depends only on its position, never on the blocks before it, so that any cutting into blocks gives
 /// the same samples. A whole offset copies samples bit for bit (times −1 when inverted, times the gain when there is one).
 pub struct TrackRenderer<'a> {
-    all: Carrier<'a>,
-    mends: Vec<Mended<'a>>,
-    scratch: Vec<f32>,
+    source: &'a dyn Source,
+    /// What the recording gives, and what takes over from it.
+    layers: [Vec<Part>; 2],
+    /// The first layer leaves no frame out.
+    covers: bool,
+    first: i64,
+    end: i64,
+    mixed: Vec<f32>,
+    input: Vec<f32>,
 }
 
-/// A stretch of the session in which the track carries something else.
-struct Mended<'a> {
-    from: i64,
-    to: i64,
-    there: Carrier<'a>,
+/// A piece with what reading it needs.
+struct Part {
+    piece: Piece,
+    delay: Option<FractionalDelay>,
+    /// Latest end of this piece and all before it: it rises along the list, so that it can be searched.
+    reach: i64,
+}
+
+fn parts(pieces: Vec<Piece>) -> Vec<Part> {
+    let mut reach = i64::MIN;
+    let part = |piece: Piece| {
+        reach = reach.max(piece.to);
+        Part { piece, delay: piece.reading.fraction().map(FractionalDelay::new), reach }
+    };
+    pieces.into_iter().map(part).collect()
+}
+
+/// Frames beside its own that a piece sounds into.
+fn spread(piece: &Piece) -> i64 {
+    let whole = matches!(piece.reading, Reading::Rigid { .. }) && piece.reading.fraction().is_none();
+    if whole { 0 } else { HALF_TAPS as i64 }
 }
 
 impl<'a> TrackRenderer<'a> {
-    /// Prepares a track; allocates the taps of a fractional delay when the offset has a fraction.
-    pub fn new(track: Placed<'a>, correction: &Correction) -> Self {
-        Self::mended(track, correction, &[])
-    }
-
-    /// The same with stretches that carry something besides. Inside each, over [`SEAM_FRAMES`] at either end, the two are
-    /// faded into one another.
-    pub fn mended(track: Placed<'a>, correction: &Correction, mends: &[Mend]) -> Self {
-        let all = Carrier::new(track, correction);
-        let begin = track.start + all.whole;
-        let of = |m: &Mend| Mended {
-            from: begin.saturating_add(m.from),
-            to: begin.saturating_add(m.to),
-            there: Carrier::new(track, &correction.and(&m.besides)),
-        };
-        Self { mends: mends.iter().map(of).collect(), all, scratch: Vec::new() }
+    /// Prepares a track; allocates the taps of a fractional delay for every piece that needs one.
+    pub fn new(track: Placed<'a>, edit: &Edit, rate: SampleRate) -> Self {
+        let pieces = edit.pieces(track.start, rate);
+        let at = |p: &Piece, own: i64| p.session_frame(own).floor() as i64;
+        let begins = pieces.base.iter().map(|p| (at(p, 0) - spread(p)).max(p.from));
+        let ends = pieces.base.iter().map(|p| (at(p, track.source.frames()) + spread(p)).min(p.to));
+        Self {
+            source: track.source,
+            covers: edit.slices.is_empty(),
+            first: begins.min().unwrap_or(track.start),
+            end: ends.max().unwrap_or(track.start),
+            layers: [parts(pieces.base), parts(pieces.above)],
+            mixed: Vec::new(),
+            input: Vec::new(),
+        }
     }
 
     /// First session frame that can hold sound.
     pub fn first(&self) -> i64 {
-        self.all.first()
+        self.first
     }
 
     /// First session frame after the last that can hold sound.
     pub fn end(&self) -> i64 {
-        self.all.end()
+        self.end
     }
 
-    /// Fills `out` with the corrected track from a session frame on. Reuses its scratch memory.
+    /// Fills `out` with the track from a session frame on. Reuses its scratch memory.
     ///
     /// # Errors
     /// [`ReadError`] when the recording cannot be read; `out` is then unspecified.
     pub fn read(&mut self, frame: i64, out: &mut [f32]) -> Result<(), ReadError> {
-        self.all.read(frame, out)?;
-        for m in &mut self.mends {
-            let (from, to) = (m.from.max(frame), m.to.min(frame.saturating_add(out.len() as i64)));
-            if from >= to {
-                continue;
-            }
-            let part = &mut out[crate::signal::index(from - frame)..crate::signal::index(to - frame)];
-            self.scratch.resize(part.len(), 0.0);
-            m.there.read(from, &mut self.scratch)?;
-            for (at, (o, v)) in (from..).zip(part.iter_mut().zip(&self.scratch)) {
-                let inside = (at - m.from + 1).min(m.to - at);
-                if inside >= SEAM_FRAMES {
-                    *o = *v;
-                } else {
-                    let weight = inside as f32 / SEAM_FRAMES as f32;
-                    *o += weight * (v - *o);
+        let end = frame.saturating_add(out.len() as i64);
+        if !self.covers {
+            out.fill(0.0);
+        }
+        for layer in &self.layers {
+            let begin = layer.partition_point(|p| p.reach <= frame);
+            for part in layer[begin..].iter().take_while(|p| p.piece.from < end) {
+                let (from, to) = (part.piece.from.max(frame), part.piece.to.min(end));
+                if from >= to {
+                    continue;
+                }
+                let here = &mut out[index(from - frame)..index(to - frame)];
+                if part.piece.is_full(from, to) {
+                    part.read(self.source, from, here, &mut self.input)?;
+                    continue;
+                }
+                self.mixed.resize(here.len(), 0.0);
+                part.read(self.source, from, &mut self.mixed, &mut self.input)?;
+                for (at, (o, v)) in (from..).zip(here.iter_mut().zip(&self.mixed)) {
+                    let weight = part.piece.weight(at);
+                    if weight >= 1.0 {
+                        *o = *v;
+                    } else {
+                        *o += weight * (v - *o);
+                    }
                 }
             }
         }
@@ -83,50 +111,30 @@ impl<'a> TrackRenderer<'a> {
     }
 }
 
-/// A recording with one correction.
-struct Carrier<'a> {
-    track: Placed<'a>,
-    whole: i64,
-    delay: Option<FractionalDelay>,
-    factor: f32,
-    scratch: Vec<f32>,
-}
-
-impl<'a> Carrier<'a> {
-    fn new(track: Placed<'a>, correction: &Correction) -> Self {
-        let whole = correction.offset_frames.floor();
-        let fraction = correction.offset_frames - whole;
-        Self {
-            track,
-            whole: whole as i64,
-            delay: (fraction > 1e-9).then(|| FractionalDelay::new(fraction)),
-            factor: correction.factor(),
-            scratch: Vec::new(),
-        }
-    }
-
-    fn first(&self) -> i64 {
-        self.track.start + self.whole - if self.delay.is_some() { sinc::HALF_TAPS as i64 } else { 0 }
-    }
-
-    fn end(&self) -> i64 {
-        self.track.end() + self.whole + if self.delay.is_some() { sinc::HALF_TAPS as i64 } else { 0 }
-    }
-
-    fn read(&mut self, frame: i64, out: &mut [f32]) -> Result<(), ReadError> {
-        match &self.delay {
-            None => self.track.read(frame.saturating_sub(self.whole), out)?,
-            Some(delay) => {
-                self.scratch.resize(out.len() + delay.margin_before() + delay.margin_after(), 0.0);
-                self.track.read(
-                    frame.saturating_sub(self.whole).saturating_sub(delay.margin_before() as i64),
-                    &mut self.scratch,
-                )?;
-                delay.apply(&self.scratch, out);
+impl Part {
+    /// Fills `out` with the piece from a session frame on, without its fades.
+    fn read(&self, source: &dyn Source, frame: i64, out: &mut [f32], input: &mut Vec<f32>) -> Result<(), ReadError> {
+        match (self.piece.reading, &self.delay) {
+            (Reading::Rigid { shift, .. }, None) => source.read(frame.saturating_sub(shift), out)?,
+            (Reading::Rigid { shift, .. }, Some(delay)) => {
+                input.resize(out.len() + delay.margin_before() + delay.margin_after(), 0.0);
+                let first = frame.saturating_sub(shift).saturating_sub(delay.margin_before() as i64);
+                source.read(first, input)?;
+                delay.apply(input, out);
+            }
+            (Reading::Varying { .. }, _) => {
+                // Places are told from the piece's own beginning, so that no block depends on where another one ended.
+                let place = |n: usize| self.piece.own_frame(frame.saturating_add(n as i64));
+                let (first, count) = varispeed::between(place(0), place(out.len().saturating_sub(1)));
+                input.resize(count, 0.0);
+                source.read(first, input)?;
+                for (n, o) in out.iter_mut().enumerate() {
+                    *o = varispeed::point(input, first, place(n));
+                }
             }
         }
-        if self.factor != 1.0 {
-            out.iter_mut().for_each(|v| *v *= self.factor);
+        if self.piece.factor != 1.0 {
+            out.iter_mut().for_each(|v| *v *= self.piece.factor);
         }
         Ok(())
     }
@@ -151,7 +159,7 @@ impl<'a> Carried<'a> {
     }
 }
 
-impl crate::signal::Source for Carried<'_> {
+impl Source for Carried<'_> {
     fn frames(&self) -> i64 {
         self.end
     }

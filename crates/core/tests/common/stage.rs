@@ -3,7 +3,7 @@
 use super::rate;
 use marea_core::decide::{Check, decide};
 use marea_core::dsp::bands::BANDS_HZ;
-use marea_core::edit::Correction;
+use marea_core::edit::Edit;
 use marea_core::measure::arrival::Facts;
 use marea_core::measure::arrival::{Cell, Row, Table, Transfer, empty};
 use marea_core::measure::places::place;
@@ -37,7 +37,7 @@ pub fn track(label: String, role: Role, source: &str, side: Side, set: Option<us
         side,
         policy: None,
         set,
-        correction: Correction::default(),
+        edit: Edit::default(),
         anchor: false,
         stamped: false,
     }

@@ -281,6 +281,7 @@ fn render(folder: &Path, offset: f64, minutes: i64) -> Done {
     let sources = [0, 1].map(|i| WorkFile::open(&channel_path(&folder.join(format!("w{i}")), 1)));
     let [a, b] = sources;
     let sources = [a?, b?];
+    let rate = SampleRate::new(48_000)?;
     let (took, sum) = seconds(|| {
         // Twelve tracks a core, as the server's two workers would share them.
         [0, 1]
@@ -289,7 +290,7 @@ fn render(folder: &Path, offset: f64, minutes: i64) -> Done {
                 let voices = (0..12u8).map(|k| {
                     let c = Correction { offset_frames: offset - f64::from(k), invert: k % 2 == 0, gain_db: -1.0 };
                     let source: &dyn Source = &sources[usize::from(k % 2)];
-                    Voice { track: TrackRenderer::new(Placed { source, start: 0 }, &c), sides: [0.7, 0.7] }
+                    Voice { track: TrackRenderer::new(Placed { source, start: 0 }, &c.into(), rate), sides: [0.7, 0.7] }
                 });
                 play(&mut Mix::new(voices.collect()), 48_000 * 60 * minutes)
             })

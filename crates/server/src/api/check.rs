@@ -15,7 +15,7 @@ use marea_core::decide::case::{Advice, SourceOf};
 use marea_core::decide::finding::{Finding, Kind, Severity};
 use marea_core::decide::{Check, Move, PairSides, decide, whole as sums_of};
 use marea_core::dsp::bands::BANDS_HZ;
-use marea_core::edit::Correction;
+use marea_core::edit::Edit;
 use marea_core::measure::arrival::Table;
 use marea_core::verdict::Verdict;
 use serde::{Deserialize, Serialize};
@@ -128,7 +128,7 @@ impl Judged {
         }
         let now = known(&rows, s.anchor_id);
         let mut before = now.clone();
-        before.iter_mut().for_each(|t| t.correction = Correction::default());
+        before.iter_mut().for_each(|t| t.edit = Edit::default());
         let (recorded, mut corrected) = (decide(&measured.table, &before), decide(&measured.table, &now));
         // What cannot be read is no dead microphone.
         let gone = |f: &Finding| measured.missing.iter().any(|(m, _)| f.tracks.contains(m));

@@ -12,7 +12,7 @@ use actix_web::{HttpResponse, get, post, web};
 use marea_core::decide::image::judged::{Names, Proposed};
 use marea_core::decide::image::{Repair, repair};
 use marea_core::edit::Correction;
-use marea_core::edit::stretch::{Mend, mended};
+use marea_core::edit::stretch::{Stretch, with_stretch};
 use marea_core::measure::image::Image;
 use marea_core::measure::image::fold::FoldBand;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
@@ -239,8 +239,8 @@ pub async fn accept_repair(
     let changes = asked.rows.iter().zip(&proposed).map(|(t, k)| {
         let after = match range {
             Some([from, to]) => {
-                let more = Mend { from: t.own_frame(from).max(0), to: t.own_frame(to).min(t.frames), besides: *k };
-                TrackPatch { mends: Some(mended(&t.mends, more)), ..TrackPatch::default() }
+                let more = Stretch { from: t.own_frame(from).max(0), to: t.own_frame(to).min(t.frames), besides: *k };
+                TrackPatch { mends: Some(with_stretch(&t.mends, more)), ..TrackPatch::default() }
             }
             None => {
                 let all = t.correction().and(k);

@@ -9,6 +9,7 @@ use crate::jobs::{JobError, blocking, measure::open};
 use actix_web::http::header;
 use actix_web::{HttpResponse, get, web};
 use marea_core::dsp::overview::{OverviewBuilder, frames_a_point};
+use marea_core::units::SampleRate;
 
 /// Coarsest level: 1 024 frames a point. Further out two waveforms are a band each, and so is their sum.
 pub const COARSEST: usize = 2;
@@ -42,11 +43,12 @@ pub async fn overlay(
     Bounds::of(&rows, rate(&session)?).check("the tile", [start])?;
     let (rate_hz, store) = (rate(&session)?, state.workers.store.clone());
     let done = blocking(move || {
+        let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
         let mut sum = vec![0f32; count];
         let mut one = vec![0f32; count];
         for (t, sign) in [(&a, 1.0), (&b, sign)] {
             let file = open(&store, t, rate_hz)?;
-            let mut track = t.carried(&file);
+            let mut track = t.carried(&file, rate);
             track.read(start, &mut one).map_err(|e| JobError::Failed(e.to_string()))?;
             sum.iter_mut().zip(&one).for_each(|(s, v)| *s += sign * v);
         }

@@ -230,7 +230,7 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
     let plan = Planned {
         file: &c.file,
         order: (0..c.file.channels.len()).map(|i| (&c.file, i)).collect(),
-        corrections: c.repair.channels.iter().map(accepted).collect(),
+        edits: c.repair.channels.iter().map(|p| accepted(p).into()).collect(),
     };
     write_all(&[plan], &c.file, c.rate, args, &|name| format!("{name}, repaired between its channels"))?;
     c.print(args.check.json)?;

@@ -194,7 +194,7 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
         .map(|file| {
             let set: Vec<&TrackReport> = checked.report.tracks.iter().filter(|t| t.file == file.name).collect();
             let moved = set.iter().any(|t| t.verdict >= least);
-            let corrections = (0..file.channels.len())
+            let edits = (0..file.channels.len())
                 .map(|c| {
                     let own = set.iter().find(|t| usize::from(t.channel) == c + 1);
                     Correction {
@@ -202,10 +202,11 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
                         invert: own.is_some_and(|t| t.invert && t.verdict >= least),
                         gain_db: 0.0,
                     }
+                    .into()
                 })
                 .collect();
             let order = (0..file.channels.len()).map(|c| (file, c)).collect();
-            write::Planned { file, order, corrections }
+            write::Planned { file, order, edits }
         })
         .collect();
     let description = |name: &str| format!("{name}, aligned to {}", checked.report.anchor);

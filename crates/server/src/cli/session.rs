@@ -346,7 +346,7 @@ pub fn run_align(folder: &Path, args: &AlignArgs) -> Result<(), String> {
             Planned {
                 file,
                 order: sounds.iter().map(|m| (&c.files[c.at[*m].0], c.at[*m].1)).collect(),
-                corrections: sounds.iter().map(|m| correction(*m)).collect(),
+                edits: sounds.iter().map(|m| correction(*m).into()).collect(),
             }
         })
         .collect();

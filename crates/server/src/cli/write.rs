@@ -3,7 +3,7 @@
 use super::args::AlignArgs;
 use super::files::Loaded;
 use crate::names::{disk_name, stem};
-use marea_core::edit::Correction;
+use marea_core::edit::Edit;
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{Placed, Source, index};
 use marea_core::units::SampleRate;
@@ -18,15 +18,15 @@ pub struct Planned<'a> {
     /// File and channel, from 0, whose sound each of its channels takes.
     pub order: Vec<(&'a Loaded, usize)>,
     /// What each of those carries.
-    pub corrections: Vec<Correction>,
+    pub edits: Vec<Edit>,
 }
 
 impl Planned<'_> {
-    fn renderers(&self) -> Vec<TrackRenderer<'_>> {
-        let channels = self.order.iter().zip(&self.corrections);
+    fn renderers(&self, rate: SampleRate) -> Vec<TrackRenderer<'_>> {
+        let channels = self.order.iter().zip(&self.edits);
         channels
             .map(|((file, c), k)| {
-                TrackRenderer::new(Placed { source: &file.channels[*c] as &dyn Source, start: file.start }, k)
+                TrackRenderer::new(Placed { source: &file.channels[*c] as &dyn Source, start: file.start }, k, rate)
             })
             .collect()
     }
@@ -45,7 +45,7 @@ pub fn write_all(
 ) -> Result<(), String> {
     std::fs::create_dir_all(&args.out).map_err(|e| format!("{}: {e}", args.out.display()))?;
     let spans: Vec<(i64, i64)> =
-        plan.iter().flat_map(|p| p.renderers().iter().map(|r| (r.first(), r.end())).collect::<Vec<_>>()).collect();
+        plan.iter().flat_map(|p| p.renderers(rate).iter().map(|r| (r.first(), r.end())).collect::<Vec<_>>()).collect();
     let start = if args.keep_head { spans.iter().map(|s| s.0).min().unwrap_or(0) } else { anchor.start };
     let end = spans.iter().map(|s| s.1).max().unwrap_or(0);
     let mut taken = HashSet::new();
@@ -72,7 +72,7 @@ pub fn write_all(
         // Under another name until it is whole.
         let part = path.with_extension("wav.part");
         let mut out = WavWriter::create(&part, spec).map_err(failed)?;
-        let mut tracks = p.renderers();
+        let mut tracks = p.renderers(rate);
         let mut planes = vec![vec![0f32; 16_384]; tracks.len()];
         let mut at = start;
         while at < end {

@@ -4,7 +4,7 @@ use super::bounds::Bounds;
 use super::tracks::{HandHits, TrackRow};
 use crate::error::ServerError;
 use marea_core::edit::Correction;
-use marea_core::edit::stretch::Mend;
+use marea_core::edit::stretch::Stretch;
 use marea_core::track::Policy;
 use serde::{Deserialize, Serialize};
 use sqlx::MySqlExecutor;
@@ -36,7 +36,7 @@ pub struct TrackPatch {
     pub gain_db: Option<f64>,
     /// Stretches that carry something besides, in order.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub mends: Option<Vec<Mend>>,
+    pub mends: Option<Vec<Stretch>>,
     /// Name.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub name: Option<String>,

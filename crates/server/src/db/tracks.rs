@@ -2,11 +2,12 @@
 #![allow(missing_docs)] // Row fields are the columns, documented in the migration.
 
 use crate::error::ServerError;
-use marea_core::edit::Correction;
-use marea_core::edit::stretch::Mend;
+use marea_core::edit::stretch::Stretch;
+use marea_core::edit::{Correction, Edit};
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{Placed, Source};
 use marea_core::track::Role;
+use marea_core::units::SampleRate;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlExecutor};
@@ -37,7 +38,7 @@ pub struct TrackRow {
     pub offset_frames: f64,
     pub invert: bool,
     pub gain_db: f64,
-    pub mends: Json<Vec<Mend>>,
+    pub mends: Json<Vec<Stretch>>,
     pub policy: String,
     pub dismissed: Json<BTreeMap<String, String>>,
     pub hits: Json<HandHits>,
@@ -64,9 +65,14 @@ impl TrackRow {
         Correction { offset_frames: self.offset_frames, invert: self.invert, gain_db: self.gain_db }
     }
 
-    /// Its recording as it is carried, mended stretches and all: what is heard, drawn and delivered.
-    pub fn carried<'a>(&self, source: &'a dyn Source) -> TrackRenderer<'a> {
-        TrackRenderer::mended(Placed { source, start: self.start_frame }, &self.correction(), &self.mends)
+    /// All that the track carries.
+    pub fn edit(&self) -> Edit {
+        Edit { stretches: self.mends.0.clone(), ..Edit::from(self.correction()) }
+    }
+
+    /// Its recording as it is carried: what is heard, drawn and delivered.
+    pub fn carried<'a>(&self, source: &'a dyn Source, rate: SampleRate) -> TrackRenderer<'a> {
+        TrackRenderer::new(Placed { source, start: self.start_frame }, &self.edit(), rate)
     }
 
     /// The frame of its recording that is heard at a session frame.
@@ -111,7 +117,7 @@ pub struct Track {
     /// What it carries.
     pub correction: Correction,
     /// Stretches that carry something besides.
-    pub mends: Vec<Mend>,
+    pub mends: Vec<Stretch>,
     /// align, keep-distance, bring-in, leave, or empty for the one that goes with the role.
     pub policy: String,
     /// Hits drawn or removed by hand.

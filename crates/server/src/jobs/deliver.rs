@@ -7,7 +7,7 @@ use crate::db::tracks::{self, TrackRow};
 use crate::names::{disk_name, stem};
 use crate::store::{Store, remove};
 use crate::tasks::{DeliverOptions, FileDepth, FileStart};
-use marea_core::edit::stretch::Mend;
+use marea_core::edit::stretch::Stretch;
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::index;
 use marea_core::units::{SampleRate, speed_of_sound_m_s};
@@ -97,7 +97,7 @@ fn write_all(
         all.iter().map(|t| open_until(store, t, rate_hz, &stop).map(|f| (t.id, f))).collect::<Result<Vec<_>, _>>()?;
     let renderer = |t: &TrackRow| {
         let source = &sources.iter().find(|(id, _)| *id == t.id).expect("opened above").1;
-        t.carried(source)
+        t.carried(source, rate)
     };
     // The range is that of the whole session, so that files delivered at different times fit together.
     let first = all.iter().map(|t| renderer(t).first()).min().unwrap_or(0);
@@ -206,7 +206,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
 
 /// Stretches that carry something besides, by the recording's own time.
 fn mends(t: &TrackRow, rate: SampleRate) -> String {
-    let one = |m: &Mend| {
+    let one = |m: &Stretch| {
         let (from, to) = (rate.ms(m.from as f64) / 1_000.0, rate.ms(m.to as f64) / 1_000.0);
         let turned = if m.besides.invert { ", inverted" } else { "" };
         format!("{from:.3} to {to:.3} s: {} samples, {:.2} dB{turned}", m.besides.offset_frames, m.besides.gain_db)

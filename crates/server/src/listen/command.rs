@@ -3,7 +3,7 @@
 use super::wire::{MixRequest, PlayRange};
 use crate::db::tracks::TrackRow;
 use marea_core::edit::Correction;
-use marea_core::edit::stretch::Mend;
+use marea_core::edit::stretch::Stretch;
 use marea_core::edit::tempo::Tempo;
 use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
@@ -49,7 +49,7 @@ pub enum Command {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Key {
     pub(super) mix: MixRequest,
-    pub(super) carried: Vec<(uuid::Uuid, Correction, Vec<Mend>)>,
+    pub(super) carried: Vec<(uuid::Uuid, Correction, Vec<Stretch>)>,
     pub(super) range: Range<i64>,
 }
 

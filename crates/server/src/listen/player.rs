@@ -7,6 +7,7 @@ use crate::db::tracks::TrackRow;
 use crate::jobs::measure::open;
 use crate::store::Store;
 use bytes::Bytes;
+use marea_core::edit::piece::SEAM_S;
 use marea_media::work::WorkFile;
 use std::ops::Range;
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -58,9 +59,6 @@ const MOST_CREDIT: u32 = 256;
 const END: u32 = u32::MAX;
 /// Matches that are remembered.
 const MOST_KNOWN: usize = 16;
-/// Fade at the seam of a loop, in samples.
-const SEAM: f64 = 240.0;
-
 struct Thread {
     store: Store,
     inbox: Receiver<Command>,
@@ -112,7 +110,9 @@ impl Thread {
     fn play(&mut self, play: &Play) -> Option<Command> {
         let files = self.open(play);
         let mut sound = Sound::new(&play.mix, &files, play.rate, play.tempo);
-        let range = play.range.filter(|r| r.to.saturating_sub(r.from) as f64 > 4.0 * SEAM * sound.speed);
+        // Fade at the seam of a loop, in samples: as long as that of a stretch.
+        let seam = play.rate.frames(SEAM_S) as f64;
+        let range = play.range.filter(|r| r.to.saturating_sub(r.from) as f64 > 4.0 * seam * sound.speed);
         let key =
             Key::of(&play.mix, &files, range.filter(|r| r.repeat).map_or_else(|| extent(&files), |r| r.from..r.to));
         let mut matched: Option<[f64; 2]> = None;
@@ -125,7 +125,7 @@ impl Thread {
                 }
             }
         }
-        let mut path = Path { at: play.from, range, turned: false, speed: sound.speed };
+        let mut path = Path { at: play.from, range, turned: false, speed: sound.speed, seam };
         let mut credit = 0u32;
         loop {
             // Take what is waiting; wait when there is nothing to do.
@@ -189,6 +189,8 @@ struct Path {
     /// The loop was gone through once at least.
     turned: bool,
     speed: f64,
+    /// Samples of its fades.
+    seam: f64,
 }
 
 impl Path {
@@ -209,7 +211,7 @@ impl Path {
     /// Out before the end and in after it, so that nothing clicks.
     fn fade(&self, sound: &mut Sound) {
         let Some(range) = self.range.filter(|r| self.at < r.to as f64) else { return };
-        let (from, to, seam) = (range.from as f64, range.to as f64, SEAM * self.speed);
+        let (from, to, seam) = (range.from as f64, range.to as f64, self.seam * self.speed);
         let near = to - self.at < (BLOCK_FRAMES as f64) * self.speed + seam || (self.turned && self.at - from < seam);
         if !near {
             return;

@@ -2,7 +2,7 @@
 
 use super::wire::MixRequest;
 use crate::db::tracks::TrackRow;
-use marea_core::edit::Correction;
+use marea_core::edit::Edit;
 use marea_core::edit::tempo::Tempo;
 use marea_core::measure::readings::meter::{CorrelationMeter, NullMeter, StereoReading, read_stereo};
 use marea_core::render::click::Click;
@@ -41,7 +41,7 @@ impl<'a> Sound<'a> {
     /// The mix that was asked for, of recordings that are open.
     pub fn new(request: &'a MixRequest, files: &'a [(TrackRow, WorkFile)], rate: SampleRate, tempo: Tempo) -> Self {
         let way = |corrected: bool| Way {
-            mix: Mix::new(voices(request, files, corrected)),
+            mix: Mix::new(voices(request, files, corrected, rate)),
             slow: Varispeed::default(),
             null: NullMeter::default(),
             correlation: CorrelationMeter::new(rate),
@@ -152,7 +152,12 @@ impl Way<'_> {
 
 /// Sides and level of every voice. One voice alone passes as it is, so that it is bit for bit what is delivered; more are
 /// brought down alike, as recorded and as corrected by the same factor.
-fn voices<'a>(mix: &MixRequest, files: &'a [(TrackRow, WorkFile)], corrected: bool) -> Vec<Voice<'a>> {
+fn voices<'a>(
+    mix: &MixRequest,
+    files: &'a [(TrackRow, WorkFile)],
+    corrected: bool,
+    rate: SampleRate,
+) -> Vec<Voice<'a>> {
     let n = files.len() as f32;
     let (apart, difference) = (mix.apart && files.len() == 2, mix.difference && files.len() == 2);
     let level = if files.len() <= 1 || apart || difference { 1.0 } else { (1.4 / n.sqrt()).min(1.0) };
@@ -175,8 +180,8 @@ fn voices<'a>(mix: &MixRequest, files: &'a [(TrackRow, WorkFile)], corrected: bo
                 ("right", None) => pan_sides(1.0),
                 _ => pan_sides(0.0),
             };
-            let recorded = || TrackRenderer::new(Placed { source: file, start: t.start_frame }, &Correction::default());
-            let track = if corrected { t.carried(file) } else { recorded() };
+            let recorded = || TrackRenderer::new(Placed { source: file, start: t.start_frame }, &Edit::default(), rate);
+            let track = if corrected { t.carried(file, rate) } else { recorded() };
             Voice { track, sides: sides.map(|s| s * level) }
         })
         .collect()

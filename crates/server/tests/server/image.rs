@@ -214,7 +214,7 @@ fn late(x: &[f32], frames: f64) -> Vec<f32> {
     let placed = Placed { source: &track, start: 0 };
     let mut out = vec![0f32; x.len()];
     let later = Correction { offset_frames: frames, ..Correction::default() };
-    TrackRenderer::new(placed, &later).read(0, &mut out).unwrap();
+    TrackRenderer::new(placed, &later.into(), rate(48_000)).read(0, &mut out).unwrap();
     out
 }
 

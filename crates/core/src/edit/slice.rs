@@ -1,0 +1,43 @@
+//! Rigid pieces of a recording at places of their own.
+
+use super::correction::Correction;
+use super::piece::{Fades, Piece, Reading, Whole};
+use serde::{Deserialize, Serialize};
+
+/// One piece. Where the next one begins before it ends, the next fades in over it.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Slice {
+    /// First frame of the recording.
+    pub from: i64,
+    /// Frame of the recording after the last.
+    pub to: i64,
+    /// Where its first frame plays, in frames from where the recording begins: `from` leaves it where it was.
+    pub at: f64,
+    /// Frames over which it comes in.
+    pub fade_in: i64,
+    /// Frames over which it goes out.
+    pub fade_out: i64,
+}
+
+impl Slice {
+    /// Has it a length, a place, and room for its fades?
+    pub fn is_sound(&self) -> bool {
+        let length = self.to.saturating_sub(self.from);
+        length > 0
+            && self.at.is_finite()
+            && self.fade_in >= 0
+            && self.fade_out >= 0
+            && self.fade_in.saturating_add(self.fade_out) <= length
+    }
+
+    /// The piece that plays it.
+    pub(super) fn piece(&self, start: i64, carried: Correction) -> (Piece, Whole) {
+        let moved = carried.offset_frames + self.at;
+        let from = start.saturating_add(moved.floor() as i64);
+        let to = from.saturating_add(self.to - self.from);
+        let reading = Reading::Rigid { shift: from - self.from, fraction: moved - moved.floor() };
+        let fades = Fades { from, rise: self.fade_in, to, fall: self.fade_out };
+        let whole = Whole { start: start - self.from, moved };
+        (Piece { from, to, reading, factor: carried.factor(), fades: Some(fades) }, whole)
+    }
+}
