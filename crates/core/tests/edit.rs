@@ -105,7 +105,7 @@ proptest! {
         let edit = Edit { map: Some(map.clone()), placement: Placement { offset_frames: 5.5 }, ..Edit::default() };
         let frame = at.round() as i64;
         let pieces = edit.pieces(100, rate());
-        let here = pieces.base.iter().find(|p| p.from <= frame && frame < p.to).unwrap();
+        let here = pieces.0.iter().find(|p| p.from <= frame && frame < p.to).unwrap();
         prop_assert!((here.own_frame(frame) - map.own_of(frame as f64 - 105.5)).abs() < 1e-6);
         prop_assert!((edit.moved_at(at) - (map.session_of(at) - at + 5.5)).abs() < 1e-9);
     }
@@ -194,4 +194,38 @@ fn edits_are_stored_as_they_are() {
     let back: Edit = serde_json::from_str(&serde_json::to_string(&edit).unwrap()).unwrap();
     assert_eq!(back, edit);
     assert!(serde_json::from_str::<TimeMap>("[[0,0],[1,-1]]").is_err());
+}
+
+/// What is drawn is what plays, frame by frame; nothing lies over anything else.
+#[test]
+fn what_is_drawn_is_what_plays() {
+    let x: Vec<f32> = (0..2_000).map(|n| n as f32 + 1.0).collect();
+    let besides = Correction { offset_frames: 30.0, invert: true, gain_db: 0.0 };
+    let stretches = vec![Stretch { from: 400, to: 900, besides }];
+    let placement = Placement { offset_frames: 25.0 };
+    let slices =
+        vec![slice(900, 1_500, 300.0, [0, 0]), slice(0, 700, 0.0, [0, 0]), slice(1_500, 1_900, 1_600.0, [0, 0])];
+    let map = TimeMap::new(vec![[0.0, 0.0], [1_000.0, 1_100.0], [2_000.0, 2_000.0]]).unwrap();
+    for edit in [
+        Edit { placement, stretches: stretches.clone(), ..Edit::default() },
+        Edit { placement, slices, stretches: stretches.clone(), ..Edit::default() },
+        Edit { placement, map: Some(map), stretches, ..Edit::default() },
+    ] {
+        let drawn = edit.drawn(-40, 2_000);
+        assert!(drawn.windows(2).all(|d| d[0].to <= d[1].from) && drawn.iter().all(|d| d.from < d.to), "{drawn:?}");
+        let got = read(&x, -40, &edit, SampleRate::new(8_000).unwrap(), -100, &[2_400]);
+        for (frame, v) in (-100i64..).zip(&got) {
+            let seen = drawn.iter().find(|d| d.from <= frame && frame < d.to);
+            let own = seen.map_or(-1.0, |d| (frame as f64 - d.start) * d.rate);
+            let value = seen.map_or(0.0, |d| d.factor * (own + 1.0));
+            // Ends ring, and where a stretch fades both are heard.
+            let edge = drawn.iter().any(|d| (d.from - frame).abs() < 45 || (d.to - frame).abs() < 45);
+            assert!(edge || (f64::from(*v) - value).abs() < 0.5, "{v} instead of {value} at {frame}");
+        }
+        for (stretch, [from, to]) in edit.stretches.iter().zip(edit.heard(-40)) {
+            assert!(to > from);
+            // Slices may lie over its beginning.
+            assert!(!edit.slices.is_empty() || (edit.own_frame(-40, from) - stretch.from).abs() <= 1, "{from}");
+        }
+    }
 }

@@ -1037,6 +1037,34 @@ export interface components {
             /** @description Why, up to 300 characters. */
             reason: string;
         };
+        /** @description A stretch of the session that shows one part of the recording. */
+        DrawnPiece: {
+            /**
+             * Format: double
+             * @description Factor on the samples, below 0 where it plays inverted.
+             */
+            factor: number;
+            /**
+             * Format: int64
+             * @description First session frame.
+             */
+            from: number;
+            /**
+             * Format: double
+             * @description Frames of the recording a session frame; 1 for its own speed.
+             */
+            rate: number;
+            /**
+             * Format: double
+             * @description Session frame, fractional, at which the first frame of the recording would play.
+             */
+            start: number;
+            /**
+             * Format: int64
+             * @description Session frame after the last.
+             */
+            to: number;
+        };
         /** @description What a proposal does to the sum of two tracks. */
         Effect: {
             /**
@@ -1555,21 +1583,6 @@ export interface components {
          * @enum {string}
          */
         Material: "struck" | "sustained";
-        /** @description One stretch. Frames are counted from the recording's own beginning, at the session's rate: moving the track moves them along. */
-        Mend: {
-            /** @description What is added to the track's own correction: offsets and gains add up, two inversions are none. */
-            besides: components["schemas"]["Correction"];
-            /**
-             * Format: int64
-             * @description First frame.
-             */
-            from: number;
-            /**
-             * Format: int64
-             * @description Frame after the last.
-             */
-            to: number;
-        };
         /** @description What one track shall become. */
         NewChange: {
             /** @description What changes. */
@@ -1937,6 +1950,21 @@ export interface components {
          * @enum {string}
          */
         Standing: "open" | "agreed" | "dismissed";
+        /** @description One stretch. Frames are counted from the recording's own beginning, at the session's rate: moving the track moves them along. */
+        Stretch: {
+            /** @description What is added to the track's own correction: offsets and gains add up, two inversions are none. */
+            besides: components["schemas"]["Correction"];
+            /**
+             * Format: int64
+             * @description First frame.
+             */
+            from: number;
+            /**
+             * Format: int64
+             * @description Frame after the last.
+             */
+            to: number;
+        };
         /** @description The whole table. Tracks are named by their index in the list that was measured. */
         Table: {
             /** @description Tracks that are one recording. */
@@ -2008,11 +2036,15 @@ export interface components {
              */
             link_id?: string | null;
             /** @description Stretches that carry something besides. */
-            mends: components["schemas"]["Mend"][];
+            mends: components["schemas"]["Stretch"][];
+            /** @description From where to where each of them is heard, in session frames. */
+            mends_heard: number[][];
             /** @description Name. */
             name: string;
             /** @description What was noticed when it was brought in. */
             notes: string[];
+            /** @description What of the recording is seen where. */
+            pieces: components["schemas"]["DrawnPiece"][];
             /** @description align, keep-distance, bring-in, leave, or empty for the one that goes with the role. */
             policy: string;
             /** @description SHA-256 of the recording, in hex. */
@@ -2044,7 +2076,7 @@ export interface components {
             /** @description Turn the polarity over. */
             invert?: boolean | null;
             /** @description Stretches that carry something besides, in order. */
-            mends?: components["schemas"]["Mend"][] | null;
+            mends?: components["schemas"]["Stretch"][] | null;
             /** @description Name. */
             name?: string | null;
             /**

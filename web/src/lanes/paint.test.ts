@@ -42,7 +42,8 @@ function fakeContext() {
 
 const inks: Palette = { paper: '#ffffff', panel: '#ffffff', ink: '#000000', soft: '#888888', line: '#cccccc', shoal: '#aaaaff', depth: '#0000ff', caution: '#ff00ff', land: '#ffaa00', clear: '#00ff00' }
 const measure = { rateHz: 48_000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
-const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 640_000, offset: 0, invert: false, gain: 1, mends: [], anchor: false, dim: false, ...part })
+const piece = (from: number, to: number, factor = 1, start = 0, rate = 1) => ({ from, to, start, rate, factor })
+const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 640_000, offset: 0, invert: false, pieces: [piece(0, 640_000)], anchor: false, dim: false, ...part })
 const row = (id: string, top: number, part: Partial<Lane> = {}): StackRow => ({ kind: 'lane', id, top, height: 40, lane: lane(id, part), track: { id } as never, group: null })
 
 beforeEach(() => {
@@ -101,8 +102,7 @@ describe('the lanes’ picture', () => {
   })
 
   it('turns a mended stretch over where it sounds, from its first column to its last', async () => {
-    const besides = { offset_frames: 0, invert: true, gain_db: -6.0206 }
-    await paint([row('a', 0, { mends: [{ from: 100_000, to: 300_000, besides }] })])
+    await paint([row('a', 0, { pieces: [piece(0, 100_000), piece(100_000, 300_000, -0.5), piece(300_000, 640_000)] })])
     const middle = RULER + 20
     const columns = (y: number, rgb: [number, number, number]) => [...Array(500).keys()].filter((x) => rgb.every((c, i) => put!.data[(y * 500 + x) * 4 + i] === c) && put!.data[(y * 500 + x) * 4 + 3]! > 0)
     const magenta = columns(middle, [255, 0, 255])
@@ -113,8 +113,14 @@ describe('the lanes’ picture', () => {
     expect(columns(middle - 8, [0, 0, 255]).length).toBe(300)
   })
 
+  it('draws a piece that plays at another speed as long as it sounds', async () => {
+    await paint([row('a', 0, { pieces: [piece(100_000, 420_000, 1, 100_000, 2)] })])
+    const middle = RULER + 20
+    expect(inked(middle, [0, 0, 255])).toBe(320)
+  })
+
   it('shows a track that was moved where it sounds, its recorded place as a dotted ghost, an inverted one in magenta', async () => {
-    await paint([row('a', 0, { offset: 200_000, invert: true })])
+    await paint([row('a', 0, { offset: 200_000, invert: true, pieces: [piece(200_000, 840_000, -1, 200_000)] })])
     const middle = RULER + 20
     expect(inked(middle, [255, 0, 255])).toBeLessThan(310)
     expect(inked(middle, [255, 0, 255])).toBeGreaterThan(290)
@@ -134,13 +140,15 @@ describe('the lanes’ picture', () => {
   })
 
   it('lays two lanes over one another and asks the server for their sum, by what they carry', async () => {
-    const over = (way: Picture['way']): Promise<{ asked: string[] }> =>
-      paint([{ kind: 'overlay', id: 'overlay', top: 0, height: 96, a: lane('a'), b: lane('b', { offset: -12, invert: true }) }], { way })
+    const over = (way: Picture['way'], by = -12): Promise<{ asked: string[] }> =>
+      paint([{ kind: 'overlay', id: 'overlay', top: 0, height: 96, a: lane('a'), b: lane('b', { pieces: [piece(by, 640_000 + by, -1, by)] }) }], { way })
     expect((await over('both')).asked.some((u) => u.includes('overlay'))).toBe(false)
     const { asked } = await over('sum')
     const sums = asked.filter((u) => u.startsWith('/overlay/a/b/sum/'))
     expect(sums.length).toBeGreaterThan(0)
-    expect(sums.every((u) => u.includes(encodeURIComponent('0+1_-12-1')))).toBe(true)
+    // One address as long as nothing moves, another as soon as something does.
+    expect((await over('sum')).asked.filter((u) => u.startsWith('/overlay'))).toEqual(sums)
+    expect((await over('sum', -13)).asked.some((u) => sums.includes(u))).toBe(false)
   })
 
   it('shows marks with their names and the loop in the ruler', async () => {

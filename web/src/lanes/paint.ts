@@ -1,7 +1,8 @@
 import type { Surface } from '../plot/surface'
 import type { Palette } from '../shared/theme'
 import type { Measure } from '../shared/units'
-import { partsOf, type Lane, type Part, type StackRow } from './rows'
+import type { DrawnPiece } from '../api/client'
+import type { Lane, StackRow } from './rows'
 import { paintPlaces, paintRuler, RULER, type Marks, type Ruler } from './ruler'
 import { framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
 import { xOf, type Viewport } from './viewport'
@@ -95,21 +96,18 @@ const apartFrom = (v: Viewport) => v.framesPerPx < 0.8
 type Place = Omit<Wave, 'lane' | 'part' | 'ink'>
 
 function paintLane(p: Palette, here: Place, lane: Lane): void {
-  for (const part of partsOf(lane)) {
-    // A ghost that lies under the waveform itself is not seen.
-    if (Math.abs(part.start - lane.startFrame) >= 0.5 * here.v.framesPerPx || part.inverted) {
-      // Where it was recorded, as a ghost: an outline in soft ink.
-      const recorded = { ...part, start: lane.startFrame, factor: 1 }
-      paintWave({ ...here, lane, part: recorded, ink: p.soft, alpha: 0.6, ghost: true })
-    }
-    paintWave({ ...here, lane, part, ink: part.inverted ? p.caution : p.depth, alpha: lane.dim ? 0.35 : 1 })
+  // Where it was recorded, as a ghost: an outline in soft ink. One that lies under the waveform itself is not seen.
+  const seen = lane.pieces.some((piece) => Math.abs(piece.start - lane.startFrame) >= 0.5 * here.v.framesPerPx || piece.factor < 0 || piece.rate !== 1)
+  if (seen) {
+    const part = { from: lane.startFrame, to: lane.startFrame + lane.frames, start: lane.startFrame, rate: 1, factor: 1 }
+    paintWave({ ...here, lane, part, ink: p.soft, alpha: 0.6, ghost: true })
   }
+  for (const part of lane.pieces) paintWave({ ...here, lane, part, ink: part.factor < 0 ? p.caution : p.depth, alpha: lane.dim ? 0.35 : 1 })
 }
 
 /** Address of two lanes laid over one another; another one whenever a correction changes. */
 function overlayOf(a: Lane, b: Lane, way: string): string {
-  const mends = (l: Lane) => (l.mends.length > 0 ? `~${marked(JSON.stringify(l.mends))}` : '')
-  const carried = [a, b].map((l) => `${l.offset}${l.invert ? '-' : '+'}${l.gain}${mends(l)}`).join('_')
+  const carried = [a, b].map((l) => marked(JSON.stringify(l.pieces))).join('_')
   return `overlay/${a.id}/${b.id}/${way}/*?of=${encodeURIComponent(carried)}`
 }
 
@@ -123,14 +121,15 @@ function marked(text: string): string {
 /** Both tracks in one lane as they are carried; their sum or difference in ink over them. */
 function paintOverlay(p: Palette, here: Place, a: Lane, b: Lane, laid: TileCache, way: Picture['way']): void {
   const faint = way === 'both' ? 0.8 : 0.45
-  for (const part of partsOf(a)) paintWave({ ...here, lane: a, part, ink: p.land, alpha: faint })
-  for (const part of partsOf(b)) paintWave({ ...here, lane: b, part, ink: p.depth, alpha: faint })
+  for (const part of a.pieces) paintWave({ ...here, lane: a, part, ink: p.land, alpha: faint })
+  for (const part of b.pieces) paintWave({ ...here, lane: b, part, ink: p.depth, alpha: faint })
   const coarsest = framesAPoint(OVERLAY_COARSEST)
   if (way === 'both' || here.v.framesPerPx > coarsest * 4) return
   // The server lays them over one another in session frames: its tiles begin at frame 0.
   const last = Math.ceil(here.v.last)
-  const sum: Lane = { ...a, id: overlayOf(a, b, way), startFrame: 0, offset: 0, invert: false, gain: 1, mends: [], frames: last }
-  for (const part of partsOf(sum)) paintWave({ ...here, tiles: laid, lane: sum, part, ink: p.ink, coarsest: OVERLAY_COARSEST })
+  const part = { from: 0, to: last, start: 0, rate: 1, factor: 1 }
+  const sum: Lane = { ...a, id: overlayOf(a, b, way), startFrame: 0, offset: 0, invert: false, pieces: [part], frames: last }
+  paintWave({ ...here, tiles: laid, lane: sum, part, ink: p.ink, coarsest: OVERLAY_COARSEST })
 }
 
 /** What is under the pointer: a line through all lanes, and what each lane holds there. */
@@ -207,7 +206,7 @@ interface Wave {
   top: number
   height: number
   /** What of the lane is drawn, and what it carries there. */
-  part: Part
+  part: DrawnPiece
   ink: string
   alpha: number
   ghost: boolean
@@ -225,11 +224,12 @@ function paintWave(w: Wave): void {
 
 function paintSamples({ s, v, lane, tiles, top, height, part, ink, alpha, ghost, fit }: Wave): void {
   const { ctx } = s
-  const { start, factor } = part
+  const { start, rate, factor } = part
   const middle = top + height / 2
   const half = (height / 2 - 2) * v.vertical * fit
-  const first = Math.max(0, Math.ceil(part.from - start), Math.floor(v.start - start) - 1)
-  const last = Math.min(lane.frames - 1, Math.ceil(part.to - start) - 1, Math.ceil(v.start + s.width * v.framesPerPx - start) + 1)
+  const own = (frame: number) => (frame - start) * rate
+  const first = Math.max(0, Math.ceil(own(part.from)), Math.floor(own(v.start)) - 1)
+  const last = Math.min(lane.frames - 1, Math.ceil(own(part.to)) - 1, Math.ceil(own(v.start + s.width * v.framesPerPx)) + 1)
   ctx.save()
   ctx.beginPath()
   ctx.rect(0, Math.max(top, RULER), s.width, height)
@@ -253,7 +253,7 @@ function paintSamples({ s, v, lane, tiles, top, height, part, ink, alpha, ghost,
     }
     const value = data?.[n - t * SAMPLES]
     if (value === undefined) continue
-    const x = (start + n - v.start) / v.framesPerPx
+    const x = (start + n / rate - v.start) / v.framesPerPx
     const y = middle - value * factor * half
     if (drawing) ctx.lineTo(x, y)
     else ctx.moveTo(x, y)
@@ -265,7 +265,7 @@ function paintSamples({ s, v, lane, tiles, top, height, part, ink, alpha, ghost,
 }
 
 function paintExtremes({ s, v, lane, tiles, buffer, top, height, part, ink, alpha, ghost, fit, coarsest }: Wave): void {
-  const { start, factor } = part
+  const { start, rate, factor } = part
   const level = Math.min(levelFor(v.framesPerPx), coarsest ?? Infinity)
   // Single samples are points of one frame whose extremes are the sample itself.
   const single = level === SINGLE
@@ -273,8 +273,8 @@ function paintExtremes({ s, v, lane, tiles, buffer, top, height, part, ink, alph
   const inTile = single ? SAMPLES : POINTS
   const points = Math.ceil(lane.frames / size)
   // All in device pixels from here on.
-  const scale = v.framesPerPx / s.ratio / size
-  const origin = (v.start - start) / size
+  const scale = (v.framesPerPx * rate) / s.ratio / size
+  const origin = ((v.start - start) * rate) / size
   const column = (frame: number) => Math.round(((frame - v.start) / v.framesPerPx) * s.ratio)
   const from = Math.max(0, Math.floor(-origin / scale), column(part.from))
   const to = Math.min(Math.round(s.width * s.ratio), Math.ceil((points - origin) / scale), column(part.to))

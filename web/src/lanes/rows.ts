@@ -1,4 +1,4 @@
-import type { Mend, Track } from '../api/client'
+import type { DrawnPiece, Track } from '../api/client'
 import { laneOf, type Group, type Row } from '../session/deskRules'
 import type { Desk } from '../api/client'
 
@@ -10,37 +10,10 @@ export interface Lane {
   frames: number
   offset: number
   invert: boolean
-  gain: number
-  /** Stretches that carry something besides, in frames of the recording. */
-  mends: readonly Mend[]
+  /** What of the recording is seen where, as the server compiled it. */
+  pieces: readonly DrawnPiece[]
   anchor: boolean
   dim: boolean
-}
-
-/** A part of a lane that carries one and the same, in session frames: from, and up to. */
-export interface Part {
-  from: number
-  to: number
-  /** Where the recording's first frame would sound. */
-  start: number
-  inverted: boolean
-  /** Gain with sign. */
-  factor: number
-}
-
-/** The parts of a lane, one after the other, without a seam between them. */
-export function partsOf(lane: Lane): Part[] {
-  const carries = (from: number, to: number, offset: number, inverted: boolean, gain: number): Part => ({ from, to, start: lane.startFrame + lane.offset + offset, inverted, factor: (inverted ? -1 : 1) * gain })
-  const begin = lane.startFrame + Math.floor(lane.offset)
-  const parts: Part[] = []
-  let at = -Infinity
-  for (const { from, to, besides } of lane.mends) {
-    if (begin + from > at) parts.push(carries(at, begin + from, 0, lane.invert, lane.gain))
-    parts.push(carries(begin + from, begin + to, besides.offset_frames, lane.invert !== besides.invert, lane.gain * 10 ** (besides.gain_db / 20)))
-    at = begin + to
-  }
-  parts.push(carries(at, Infinity, 0, lane.invert, lane.gain))
-  return parts
 }
 
 /** A row with its place in the stack, in CSS pixels below the ruler. */

@@ -3,14 +3,14 @@ import type { Track } from '../api/client'
 import { reach } from '../plot/surround'
 import { freshDesk, usualLane } from '../session/deskRules'
 import { gridOf, shownColumns } from './columns'
-import { dropBefore, GROUP_HEIGHT, heightOf, LEAST_HEIGHT, stacked, type Lane, partsOf } from './rows'
+import { dropBefore, GROUP_HEIGHT, heightOf, LEAST_HEIGHT, stacked, type Lane } from './rows'
 import { beatStep, ticksOf } from './ruler'
 import { TileCache } from './tiles'
 import { valueAt, valueText } from './values'
 import { makeViewport } from './viewport'
 
 const track = (id: string) => ({ id }) as Track
-const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 100_000, offset: 0, invert: false, gain: 1, mends: [], anchor: false, dim: false, ...part })
+const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 100_000, offset: 0, invert: false, pieces: [{ from: 0, to: 100_000, start: 0, rate: 1, factor: 1 }], anchor: false, dim: false, ...part })
 const group = { id: 'G', name: 'G', colour: 0, tracks: ['b'], folded: false, hidden: false, muted: false, soloed: false, together: true }
 
 describe('stack', () => {
@@ -45,22 +45,6 @@ describe('stack', () => {
   it('gives columns in one order, each with its room', () => {
     expect(shownColumns(['level', 'nonsense', 'source'])).toEqual(['source', 'level'])
     expect(gridOf(['pan']).width).toBe(gridOf([]).width + 38 + 4)
-  })
-})
-
-describe('parts of a lane', () => {
-  const besides = { offset_frames: 3, invert: true, gain_db: 0 }
-  it('is one where nothing is mended', () => {
-    expect(partsOf(lane('a', { startFrame: 10, offset: -4.5, gain: 0.5 }))).toEqual([{ from: -Infinity, to: Infinity, start: 5.5, inverted: false, factor: 0.5 }])
-  })
-  it('carries something else in its stretches, which move along with it', () => {
-    const parts = partsOf(lane('a', { startFrame: 100, offset: 20, invert: true, mends: [{ from: 50, to: 60, besides }, { from: 60, to: 70, besides: { ...besides, invert: false } }] }))
-    expect(parts.map((p) => [p.from, p.to, p.start, p.inverted])).toEqual([
-      [-Infinity, 170, 120, true],
-      [170, 180, 123, false],
-      [180, 190, 123, true],
-      [190, Infinity, 120, true],
-    ])
   })
 })
 
@@ -101,7 +85,7 @@ describe('hairline', () => {
     single[500] = 0.25
     const points = new Float32Array([-0.5, 0.1, 0.2, -0.01, 0.02, 0.01])
     const tiles = new TileCache((l) => `/${l}/*`, () => undefined, (url) => Promise.resolve((url.includes('samples') ? single : points).buffer))
-    const turned = lane('t', { startFrame: 100, offset: 20.4, invert: true, gain: 0.5 })
+    const turned = lane('t', { startFrame: 100, pieces: [{ from: 120, to: 100_121, start: 120.4, rate: 1, factor: -0.5 }] })
     expect(valueAt(tiles, turned, 620, 0.5)).toBeNull()
     await new Promise((done) => setTimeout(done, 5))
     // Session frame 620 is its own 500th: it starts at 100 and is carried 20 later.

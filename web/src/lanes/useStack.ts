@@ -18,15 +18,17 @@ export function useStack(view: { all: Ref<boolean>; overlay: Ref<boolean>; usual
     const group = store.desk.group(t.id)
     const lane = store.desk.lane(t.id)
     const solo = store.inOrder.some((o) => store.desk.lane(o.id).soloed || store.desk.group(o.id)?.soloed)
+    // While a grip moves it, everything of it moves along.
+    const offset = view.tried.value?.id === t.id ? view.tried.value.offset : t.correction.offset_frames
+    const by = offset - t.correction.offset_frames
     return {
       id: t.id,
       name: t.name,
       startFrame: t.start_frame,
       frames: t.frames,
-      offset: view.tried.value?.id === t.id ? view.tried.value.offset : t.correction.offset_frames,
+      offset,
       invert: t.correction.invert,
-      gain: 10 ** (t.correction.gain_db / 20),
-      mends: t.mends,
+      pieces: by === 0 ? t.pieces : t.pieces.map((p) => ({ ...p, from: p.from + by, to: p.to + by, start: p.start + by })),
       anchor: t.id === store.anchorId,
       dim: solo ? !(lane.soloed || group?.soloed) : lane.muted || (group?.muted ?? false),
     }

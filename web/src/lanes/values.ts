@@ -1,10 +1,10 @@
 import { EIGHTH, framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
-import { partsOf, type Lane } from './rows'
+import type { Lane } from './rows'
 
 /** What a lane holds at a place: a sample where they can be told apart, else the peak of the pixel. */
 export function valueAt(tiles: TileCache, lane: Lane, frame: number, framesPerPx: number): { value: number; peak: boolean } | null {
-  const part = partsOf(lane).find((p) => frame >= p.from && frame < p.to)
-  const own = Math.round(frame - (part?.start ?? 0))
+  const part = lane.pieces.find((p) => frame >= p.from && frame < p.to)
+  const own = part ? Math.round((frame - part.start) * part.rate) : -1
   if (!part || own < 0 || own >= lane.frames) return null
   const level = levelFor(framesPerPx)
   if (level === SINGLE) {

@@ -8,10 +8,9 @@ export interface Stretch {
   to: number
 }
 
-/** The stretches of a track, where they are heard. */
-export function stretches(track: Pick<Track, 'start_frame' | 'correction' | 'mends'>): Stretch[] {
-  const first = track.start_frame + Math.floor(track.correction.offset_frames)
-  return track.mends.map((mend) => ({ mend, from: first + mend.from, to: first + mend.to }))
+/** The stretches of a track, where the server says they are heard. */
+export function stretches(track: Pick<Track, 'mends' | 'mends_heard'>): Stretch[] {
+  return track.mends.map((mend, i) => ({ mend, from: track.mends_heard[i]?.[0] ?? 0, to: track.mends_heard[i]?.[1] ?? 0 }))
 }
 
 /** What is added to the track's own correction, in words. */

@@ -1,6 +1,7 @@
 //! What a track carries, as data. [`Edit::pieces`] compiles it; [`crate::render`] reads pieces only.
 
 pub mod correction;
+pub mod drawn;
 pub mod map;
 pub mod piece;
 pub mod slice;
@@ -10,6 +11,7 @@ pub mod tempo;
 pub use correction::{Correction, offset_for_lag};
 
 use crate::units::SampleRate;
+use drawn::DrawnPiece;
 use map::TimeMap;
 use piece::{Piece, Pieces, Whole, over, rigid, varying};
 use serde::{Deserialize, Serialize};
@@ -126,9 +128,18 @@ impl Edit {
     /// use marea_core::units::SampleRate;
     /// let later = Edit::from(Correction { offset_frames: 12.0, ..Correction::default() });
     /// let pieces = later.pieces(100, SampleRate::new(48_000).unwrap());
-    /// assert_eq!(pieces.base[0].own_frame(112), 0.0);
+    /// assert_eq!(pieces.0[0].own_frame(112), 0.0);
     /// ```
     pub fn pieces(&self, start: i64, rate: SampleRate) -> Pieces {
+        self.compiled(start, rate.frames(piece::SEAM_S))
+    }
+
+    /// What the recording itself gives, without its stretches.
+    fn base(&self, start: i64) -> Vec<Piece> {
+        Self { stretches: Vec::new(), ..self.clone() }.compiled(start, 0).0
+    }
+
+    fn compiled(&self, start: i64, fade: i64) -> Pieces {
         let carried = self.correction();
         let mut base: Vec<(Piece, Whole)> = match &self.map {
             Some(map) => varying(map, start, carried),
@@ -136,10 +147,40 @@ impl Edit {
             None => self.slices.iter().map(|s| s.piece(start, carried)).collect(),
         };
         base.sort_by_key(|(p, _)| p.from);
-        let fade = rate.frames(piece::SEAM_S);
-        let mut above: Vec<Piece> =
-            base.iter().flat_map(|b| self.stretches.iter().filter_map(move |m| over(b, m, carried, fade))).collect();
-        above.sort_by_key(|p| p.from);
-        Pieces { base: base.into_iter().map(|b| b.0).collect(), above }
+        let mut pieces = Vec::new();
+        for below in &base {
+            pieces.push(below.0);
+            pieces.extend(self.stretches.iter().filter_map(|m| over(below, m, carried, fade)));
+        }
+        Pieces(pieces)
     }
+
+    /// What is drawn of a recording of so many frames.
+    pub fn drawn(&self, start: i64, frames: i64) -> Vec<DrawnPiece> {
+        self.compiled(start, 0).drawn(frames)
+    }
+
+    /// From where to where each of its stretches is heard, in session frames: all of it where slices take it apart.
+    pub fn heard(&self, start: i64) -> Vec<[i64; 2]> {
+        let base = self.base(start);
+        let of = |m: &Stretch| {
+            let places = base.iter().filter_map(|p| p.session_range(m.from, m.to));
+            places.reduce(|a, b| [a[0].min(b[0]), a[1].max(b[1])]).unwrap_or_else(|| base_range(start, self, m))
+        };
+        self.stretches.iter().map(of).collect()
+    }
+
+    /// The whole frame of the recording that plays at a session frame; as the nearest piece has it where nothing plays.
+    pub fn own_frame(&self, start: i64, session_frame: i64) -> i64 {
+        let base = self.base(start);
+        let away = |p: &&Piece| p.from.saturating_sub(session_frame).max(session_frame.saturating_sub(p.to)).max(0);
+        let nearest = base.iter().rev().min_by_key(away);
+        nearest.map_or(session_frame - start, |p| p.whole_own_frame(session_frame))
+    }
+}
+
+/// Where a stretch of which nothing sounds would be heard.
+fn base_range(start: i64, edit: &Edit, m: &Stretch) -> [i64; 2] {
+    let begin = start.saturating_add(edit.placement.total().floor() as i64);
+    [begin.saturating_add(m.from), begin.saturating_add(m.to)]
 }

@@ -59,13 +59,16 @@ pub struct Piece {
     pub fades: Option<Fades>,
 }
 
-/// All pieces of a track, each list in order of the session.
+/// All pieces of a track: each takes over from those before it where they overlap. What the recording itself gives comes in
+/// order of the session, and after each such piece the stretches that take over from it, in their order.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Pieces {
-    /// What the recording itself gives. A piece takes over from the one before where they overlap.
-    pub base: Vec<Piece>,
-    /// Stretches that take over from it.
-    pub above: Vec<Piece>,
+pub struct Pieces(pub Vec<Piece>);
+
+impl Pieces {
+    /// The recording in one piece, and what takes over from it; none where it was taken apart.
+    pub fn whole(&self) -> Option<(&Piece, &[Piece])> {
+        self.0.split_first().filter(|(first, _)| first.from == i64::MIN && first.to == i64::MAX)
+    }
 }
 
 impl Reading {
@@ -93,6 +96,28 @@ impl Piece {
             Reading::Rigid { shift, fraction } => own_frame.saturating_add(shift) as f64 + fraction,
             Reading::Varying { session, own, rate } => session + (own_frame as f64 - own) / rate,
         }
+    }
+
+    /// The same as a whole frame: what is read for a rigid piece but for its fraction.
+    pub fn whole_own_frame(&self, session_frame: i64) -> i64 {
+        match self.reading {
+            Reading::Rigid { shift, .. } => session_frame.saturating_sub(shift),
+            Reading::Varying { .. } => self.own_frame(session_frame).round() as i64,
+        }
+    }
+
+    /// Session frame from which on a frame of the recording plays, by this piece's reading.
+    pub(super) fn edge(&self, own: i64) -> i64 {
+        match self.reading {
+            Reading::Rigid { shift, .. } => own.saturating_add(shift),
+            Reading::Varying { .. } => self.session_frame(own).ceil() as i64,
+        }
+    }
+
+    /// From where to where it plays some frames of the recording; none where it does not.
+    pub fn session_range(&self, from: i64, to: i64) -> Option<[i64; 2]> {
+        let range = [self.edge(from).max(self.from), self.edge(to).min(self.to)];
+        (range[0] < range[1]).then_some(range)
     }
 
     /// How much of it is heard at a session frame inside it, 0 … 1.
@@ -146,12 +171,8 @@ pub(super) fn over(base: &(Piece, Whole), stretch: &Stretch, carried: Correction
     let (below, whole) = base;
     let all = carried.and(&stretch.besides);
     // Where the stretch begins and ends as the piece below has it, so that its own offset moves what sounds, not where.
-    let edge = |own: i64| match below.reading {
-        Reading::Rigid { shift, .. } => own.saturating_add(shift),
-        Reading::Varying { .. } => below.session_frame(own).ceil() as i64,
-    };
-    let (begin, end) = (edge(stretch.from), edge(stretch.to));
-    let (from, to) = (begin.max(below.from), end.min(below.to));
+    let (begin, end) = (below.edge(stretch.from), below.edge(stretch.to));
+    let [from, to] = below.session_range(stretch.from, stretch.to)?;
     let reading = match below.reading {
         Reading::Rigid { .. } => {
             let moved = whole.moved + stretch.besides.offset_frames;
@@ -162,5 +183,5 @@ pub(super) fn over(base: &(Piece, Whole), stretch: &Stretch, carried: Correction
         }
     };
     let fades = Some(Fades { from: begin, rise: fade, to: end, fall: fade });
-    (from < to).then_some(Piece { from, to, reading, factor: all.factor(), fades })
+    Some(Piece { from, to, reading, factor: all.factor(), fades })
 }

@@ -13,9 +13,11 @@ use crate::units::SampleRate;
 /// the same samples. A whole offset copies samples bit for bit (times −1 when inverted, times the gain when there is one).
 pub struct TrackRenderer<'a> {
     source: &'a dyn Source,
-    /// What the recording gives, and what takes over from it.
-    layers: [Vec<Part>; 2],
-    /// The first layer leaves no frame out.
+    /// The recording in one piece, where it was not taken apart.
+    whole: Option<Part>,
+    /// Everything else, each over those before it.
+    parts: Vec<Part>,
+    /// No frame is left out.
     covers: bool,
     first: i64,
     end: i64,
@@ -27,17 +29,32 @@ pub struct TrackRenderer<'a> {
 struct Part {
     piece: Piece,
     delay: Option<FractionalDelay>,
-    /// Latest end of this piece and all before it: it rises along the list, so that it can be searched.
+    /// Latest end of this piece and all before it, and earliest beginning of it and all after it: both rise along the list, so
+    /// that it can be searched.
     reach: i64,
+    soonest: i64,
 }
 
-fn parts(pieces: Vec<Piece>) -> Vec<Part> {
+impl Part {
+    fn new(piece: Piece) -> Self {
+        let delay = piece.reading.fraction().map(FractionalDelay::new);
+        Self { piece, delay, reach: piece.to, soonest: piece.from }
+    }
+}
+
+fn parts(pieces: &[Piece]) -> Vec<Part> {
+    let mut parts: Vec<Part> = pieces.iter().map(|p| Part::new(*p)).collect();
     let mut reach = i64::MIN;
-    let part = |piece: Piece| {
-        reach = reach.max(piece.to);
-        Part { piece, delay: piece.reading.fraction().map(FractionalDelay::new), reach }
-    };
-    pieces.into_iter().map(part).collect()
+    for part in &mut parts {
+        reach = reach.max(part.piece.to);
+        part.reach = reach;
+    }
+    let mut soonest = i64::MAX;
+    for part in parts.iter_mut().rev() {
+        soonest = soonest.min(part.piece.from);
+        part.soonest = soonest;
+    }
+    parts
 }
 
 /// Frames beside its own that a piece sounds into.
@@ -51,14 +68,21 @@ impl<'a> TrackRenderer<'a> {
     pub fn new(track: Placed<'a>, edit: &Edit, rate: SampleRate) -> Self {
         let pieces = edit.pieces(track.start, rate);
         let at = |p: &Piece, own: i64| p.session_frame(own).floor() as i64;
-        let begins = pieces.base.iter().map(|p| (at(p, 0) - spread(p)).max(p.from));
-        let ends = pieces.base.iter().map(|p| (at(p, track.source.frames()) + spread(p)).min(p.to));
+        let (whole, others) = match pieces.whole() {
+            // Stretches move what sounds in them, not where the track begins and ends.
+            Some((whole, stretches)) => (Some(Part::new(*whole)), stretches),
+            None => (None, &pieces.0[..]),
+        };
+        let own = whole.as_ref().map_or(others, |w| std::slice::from_ref(&w.piece));
+        let begins = own.iter().map(|p| (at(p, 0) - spread(p)).max(p.from)).min();
+        let ends = own.iter().map(|p| (at(p, track.source.frames()) + spread(p)).min(p.to)).max();
         Self {
             source: track.source,
             covers: edit.slices.is_empty(),
-            first: begins.min().unwrap_or(track.start),
-            end: ends.max().unwrap_or(track.start),
-            layers: [parts(pieces.base), parts(pieces.above)],
+            first: begins.unwrap_or(track.start),
+            end: ends.unwrap_or(track.start),
+            parts: parts(others),
+            whole,
             mixed: Vec::new(),
             input: Vec::new(),
         }
@@ -83,27 +107,28 @@ impl<'a> TrackRenderer<'a> {
         if !self.covers {
             out.fill(0.0);
         }
-        for layer in &self.layers {
-            let begin = layer.partition_point(|p| p.reach <= frame);
-            for part in layer[begin..].iter().take_while(|p| p.piece.from < end) {
-                let (from, to) = (part.piece.from.max(frame), part.piece.to.min(end));
-                if from >= to {
-                    continue;
-                }
-                let here = &mut out[index(from - frame)..index(to - frame)];
-                if part.piece.is_full(from, to) {
-                    part.read(self.source, from, here, &mut self.input)?;
-                    continue;
-                }
-                self.mixed.resize(here.len(), 0.0);
-                part.read(self.source, from, &mut self.mixed, &mut self.input)?;
-                for (at, (o, v)) in (from..).zip(here.iter_mut().zip(&self.mixed)) {
-                    let weight = part.piece.weight(at);
-                    if weight >= 1.0 {
-                        *o = *v;
-                    } else {
-                        *o += weight * (v - *o);
-                    }
+        if let Some(whole) = &self.whole {
+            whole.read(self.source, frame, out, &mut self.input)?;
+        }
+        let begin = self.parts.partition_point(|p| p.reach <= frame);
+        for part in self.parts[begin..].iter().take_while(|p| p.soonest < end) {
+            let (from, to) = (part.piece.from.max(frame), part.piece.to.min(end));
+            if from >= to {
+                continue;
+            }
+            let here = &mut out[index(from - frame)..index(to - frame)];
+            if part.piece.is_full(from, to) {
+                part.read(self.source, from, here, &mut self.input)?;
+                continue;
+            }
+            self.mixed.resize(here.len(), 0.0);
+            part.read(self.source, from, &mut self.mixed, &mut self.input)?;
+            for (at, (o, v)) in (from..).zip(here.iter_mut().zip(&self.mixed)) {
+                let weight = part.piece.weight(at);
+                if weight >= 1.0 {
+                    *o = *v;
+                } else {
+                    *o += weight * (v - *o);
                 }
             }
         }

@@ -2,6 +2,7 @@
 #![allow(missing_docs)] // Row fields are the columns, documented in the migration.
 
 use crate::error::ServerError;
+use marea_core::edit::drawn::DrawnPiece;
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
 use marea_core::render::track::TrackRenderer;
@@ -77,7 +78,7 @@ impl TrackRow {
 
     /// The frame of its recording that is heard at a session frame.
     pub fn own_frame(&self, session_frame: i64) -> i64 {
-        session_frame.saturating_sub(self.start_frame).saturating_sub(self.offset_frames.floor() as i64)
+        self.edit().own_frame(self.start_frame, session_frame)
     }
 }
 
@@ -118,6 +119,10 @@ pub struct Track {
     pub correction: Correction,
     /// Stretches that carry something besides.
     pub mends: Vec<Stretch>,
+    /// From where to where each of them is heard, in session frames.
+    pub mends_heard: Vec<[i64; 2]>,
+    /// What of the recording is seen where.
+    pub pieces: Vec<DrawnPiece>,
     /// align, keep-distance, bring-in, leave, or empty for the one that goes with the role.
     pub policy: String,
     /// Hits drawn or removed by hand.
@@ -126,8 +131,11 @@ pub struct Track {
 
 impl From<TrackRow> for Track {
     fn from(r: TrackRow) -> Self {
+        let edit = r.edit();
         Self {
             correction: r.correction(),
+            mends_heard: edit.heard(r.start_frame),
+            pieces: edit.drawn(r.start_frame, r.frames),
             mends: r.mends.0,
             id: r.id,
             recording: hex::encode(&r.sha256),
