@@ -1,4 +1,4 @@
-.PHONY: help demo start test bench accuracy attack steady screenshots client
+.PHONY: help demo start test lint bench accuracy attack steady screenshots client
 
 help: ## Show this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## /  make \1\t/' | expand -t 24
@@ -11,6 +11,10 @@ start: ## The same without the demo session
 
 test: ## Run every test there is
 	@scripts/test.sh
+
+lint: ## Form and habits: formatting, lints, types
+	@scripts/build.sh
+	@scripts/lint.sh
 
 bench: ## Speed, as ratios in one run
 	@scripts/bench.sh

@@ -5,7 +5,7 @@ cd "$(dirname "$0")/.."
 
 scripts/packages.sh test
 scripts/build.sh
-(cd web && npx --no-install vue-tsc --noEmit)
+scripts/lint.sh
 if [ -z "${MAREA_TEST_DATABASE_URL:-}" ]; then
   folder=$(mktemp -d -t marea-test-XXXXXX)
   MAREA_TEST_DATABASE_URL=$(scripts/database.sh "$folder" $$ tests)

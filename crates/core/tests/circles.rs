@@ -16,7 +16,7 @@ fn read(folder: &Path, at: &[String], found: &mut Modules) {
         let name = path.file_stem().unwrap().to_str().unwrap().to_string();
         let own = match name.as_str() {
             "lib" | "main" | "mod" => at.to_vec(),
-            _ => [at, &[name.clone()]].concat(),
+            _ => [at, std::slice::from_ref(&name)].concat(),
         };
         if path.is_dir() {
             read(&path, &own, found);

@@ -249,7 +249,9 @@ fn what_cannot_be_distance_is_not_moved_as_distance() {
     let mut s = Stage::new(4, 2);
     let extra = s.mics.len();
     s.mics.push(s.mics[0].map(|v| v - 0.2));
-    (s.late.push(0.0), s.wired.push(1), s.placed.push(1));
+    s.late.push(0.0);
+    s.wired.push(1);
+    s.placed.push(1);
     s.tracks.push(track("another take".into(), Role::Near, "source 0", Side::None, None));
     let mut t = s.table();
     t.rows[0].members.push(extra);
@@ -391,7 +393,9 @@ fn a_source_with_two_sides_says_little_of_microphones_elsewhere() {
     let drum = stage.sources[0];
     stage.mics.push(drum.map(|v| v - 0.1));
     stage.tracks.push(track("near 0 below".into(), Role::Near, "source 0", Side::None, None));
-    (stage.wired.push(1), stage.placed.push(1), stage.late.push(0.0));
+    stage.wired.push(1);
+    stage.placed.push(1);
+    stage.late.push(0.0);
     stage.wired[2] = -1;
     let mut table = stage.table();
     table.rows[0].members.push(second);

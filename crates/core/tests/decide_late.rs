@@ -56,7 +56,9 @@ fn a_neighbour_at_the_source_bears_a_latency_out() {
         let (p, second) = (stage.sources[0], stage.mics.len());
         stage.mics.push([p[0] - 0.15, p[1] + 0.1, p[2] + 0.1]);
         stage.tracks.push(track("near 0 second".into(), Role::Near, "source 0", Side::None, None));
-        (stage.wired.push(1), stage.placed.push(1), stage.late.push(late));
+        stage.wired.push(1);
+        stage.placed.push(1);
+        stage.late.push(late);
         let mut rows = stage.table().rows;
         rows[0].members.push(second);
         for row in &mut rows[1..] {
@@ -90,7 +92,9 @@ fn neighbours_that_are_both_late_are_told_apart() {
         let (p, home, second) = (stage.sources[2], 2, stage.mics.len());
         stage.mics.push([p[0] - 0.15, p[1] + 0.1, p[2] + 0.1]);
         stage.tracks.push(track("near 2 second".into(), Role::Near, "source 2", Side::None, None));
-        (stage.wired.push(1), stage.placed.push(1), stage.late.push(late));
+        stage.wired.push(1);
+        stage.placed.push(1);
+        stage.late.push(late);
         stage.late[home] = first;
         let mut rows = stage.table().rows;
         rows[2].members.push(second);
@@ -120,7 +124,9 @@ fn a_second_microphone_far_behind_the_first_is_said_to_be_perhaps_late() {
         let (p, second) = (stage.sources[0], stage.mics.len());
         stage.mics.push([p[0] - 0.15, p[1] + 0.1, p[2] + 0.1]);
         stage.tracks.push(track("near 0 second".into(), Role::Near, named, Side::None, None));
-        (stage.wired.push(1), stage.placed.push(1), stage.late.push(lag));
+        stage.wired.push(1);
+        stage.placed.push(1);
+        stage.late.push(lag);
         let mut table = stage.table();
         table.rows[0].members.push(second);
         table.rows[0].cells[second].coherence = 0.97;

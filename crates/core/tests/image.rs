@@ -262,7 +262,7 @@ fn a_range_is_looked_at_by_itself() {
 fn fold_down_follows_bs_775() {
     let places = usual(6, Order::Wav).unwrap();
     let weights: Vec<[f64; 2]> = places.iter().map(|p| p.to_stereo()).collect();
-    let h = 0.707_106_78;
+    let h = std::f64::consts::FRAC_1_SQRT_2;
     for (weight, expected) in weights.iter().zip([[1.0, 0.0], [0.0, 1.0], [h, h], [0.0, 0.0], [h, 0.0], [0.0, h]]) {
         assert!((weight[0] - expected[0]).abs() < 1e-7 && (weight[1] - expected[1]).abs() < 1e-7);
     }

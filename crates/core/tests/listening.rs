@@ -136,7 +136,7 @@ fn loudness_is_that_of_the_published_signals() {
                 sine(1_000.0, 48_000.0, (seconds * 48_000.0) as usize, 10f64.powf(db / 20.0), 0.0)
             })
             .collect();
-        let whole = [0..x.len() as i64];
+        let whole = Vec::from_iter(std::iter::once(0..x.len() as i64));
         loudness(&whole, rate(), |at, l, r| -> Result<(), ReadError> {
             let at = at as usize;
             l.copy_from_slice(&x[at..at + l.len()]);
@@ -158,7 +158,7 @@ fn loudness_is_that_of_the_published_signals() {
 #[test]
 fn stretches_stand_for_the_whole() {
     let second = 48_000;
-    assert_eq!(stretches(5 * second..20 * second, rate()), [5 * second..20 * second]);
+    assert!(stretches(5 * second..20 * second, rate()).iter().eq(std::iter::once(&(5 * second..20 * second))));
     assert!(stretches(7..7, rate()).is_empty());
     let parts = stretches(-second..3_600 * second, rate());
     assert_eq!((parts.len(), parts[0].start, parts[9].end), (10, -second, 3_600 * second));

@@ -94,7 +94,9 @@ fn two_at_one_source_that_are_both_late_are_found_together() {
         let (p, second) = (s.sources[2], s.mics.len());
         s.mics.push([p[0] + 0.2, p[1] - 0.15, p[2] + 0.1]);
         s.tracks.push(track("near 2 second".into(), Role::Near, "source 2", Side::None, None));
-        (s.wired.push(1), s.placed.push(1), s.late.push(154.0));
+        s.wired.push(1);
+        s.placed.push(1);
+        s.late.push(154.0);
         s.late[2] = 129.0;
         let mut rows = s.table().rows;
         rows[2].members.push(second);
@@ -271,7 +273,9 @@ fn a_microphone_is_taken_from_a_source_it_does_not_stand_at() {
             let place = s.mics[of].map(|v| v + 0.1);
             s.mics.push(place);
             s.tracks.push(track("beside".into(), Role::Near, "source 1", Side::None, None));
-            (s.wired.push(1), s.placed.push(1), s.late.push(late));
+            s.wired.push(1);
+            s.placed.push(1);
+            s.late.push(late);
             s.mics.len() - 1
         };
         let (true_one, stray) = (beside(1, 400.0), beside(4, 0.0));

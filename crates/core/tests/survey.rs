@@ -143,11 +143,11 @@ proptest! {
     #[test]
     fn quick_lengths_are_quick(least in 1usize..400_000) {
         let len = quick_len(least);
-        prop_assert!(len >= least && len % 2 == 0);
+        prop_assert!(len >= least && len.is_multiple_of(2));
         prop_assert!(least < 64 || len as f64 <= 1.25 * least as f64, "{} for {}", len, least);
         let mut rest = len;
         for p in [2, 3, 5, 7] {
-            while rest % p == 0 {
+            while rest.is_multiple_of(p) {
                 rest /= p;
             }
         }

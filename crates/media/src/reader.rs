@@ -89,8 +89,7 @@ impl AudioReader {
             Decoder::Compressed(r) => r.next_block(out, &mut self.info.notes, &self.stop)?,
         }
         for v in out.iter_mut() {
-            // Written so that what is no number is not "at most" either.
-            if !(v.abs() <= LARGEST_SAMPLE) {
+            if !v.is_finite() || v.abs() > LARGEST_SAMPLE {
                 self.not_numbers += u64::from(!v.is_finite());
                 self.too_large += u64::from(v.is_finite());
                 *v = 0.0;

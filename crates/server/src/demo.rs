@@ -57,7 +57,7 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
 }
 
 fn hash(path: &Path) -> Result<(Vec<u8>, u64), ServerError> {
-    let mut sum = Sum::new();
+    let mut sum = Sum::default();
     let bytes = sum.read(std::fs::File::open(path)?)?;
     Ok((sum.finish(), bytes))
 }

@@ -9,12 +9,14 @@ const BLOCK: usize = 1 << 18;
 /// A sum that grows with what is put in.
 pub struct Sum(Context);
 
-impl Sum {
+impl Default for Sum {
     /// Of nothing yet.
-    pub fn new() -> Self {
+    fn default() -> Self {
         Self(Context::new(&SHA256))
     }
+}
 
+impl Sum {
     /// Puts bytes in.
     pub fn update(&mut self, bytes: impl AsRef<[u8]>) {
         self.0.update(bytes.as_ref());

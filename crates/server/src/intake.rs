@@ -98,7 +98,7 @@ fn write(mut file: File, before: u64, mut pieces: Receiver<Bytes>) -> std::io::R
 }
 
 fn hash(path: &Path, before: u64, mut pieces: Receiver<Bytes>) -> std::io::Result<Vec<u8>> {
-    let mut sum = Sum::new();
+    let mut sum = Sum::default();
     sum.read(File::open(path)?.take(before))?;
     while let Some(piece) = pieces.blocking_recv() {
         sum.update(&piece);

@@ -98,7 +98,7 @@ fn look(path: &Path, sha256: &[u8], bytes: u64) -> Option<String> {
     if there != bytes {
         return Some(format!("{there} of {bytes} bytes are there"));
     }
-    let mut sum = Sum::new();
+    let mut sum = Sum::default();
     if let Err(e) = sum.read(&mut file) {
         return Some(format!("cannot be read: {e}"));
     }

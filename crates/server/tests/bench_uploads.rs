@@ -31,7 +31,7 @@ async fn uploads() {
         }
         let hashing = began.elapsed().as_secs_f64();
         let began = Instant::now();
-        let mut fast = Sum::new();
+        let mut fast = Sum::default();
         for n in 0..PIECES {
             fast.update(&pieces[n % 16]);
         }

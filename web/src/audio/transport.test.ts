@@ -70,7 +70,13 @@ beforeEach(() => {
 afterEach(() => vi.unstubAllGlobals())
 
 const said: string[] = []
-const made = () => new Transport('s1', 48000, () => undefined, (m) => said.push(m))
+const made = () =>
+  new Transport(
+    's1',
+    48000,
+    () => undefined,
+    (m) => said.push(m),
+  )
 
 describe('transport', () => {
   it('asks for blocks from where it stands and keeps asking as they are used', async () => {

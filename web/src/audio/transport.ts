@@ -31,7 +31,19 @@ export interface PlayRange {
 }
 
 export function silentMix(): MixRequest {
-  return { tracks: [], places: {}, centred: false, apart: false, difference: false, mono: false, swap: false, dim: false, matched: false, click: false, speed: 1 }
+  return {
+    tracks: [],
+    places: {},
+    centred: false,
+    apart: false,
+    difference: false,
+    mono: false,
+    swap: false,
+    dim: false,
+    matched: false,
+    click: false,
+    speed: 1,
+  }
 }
 
 export interface TransportState {
@@ -82,7 +94,16 @@ const AHEAD = 12
  * Plays a session from the server's blocks. No framework: owners pass what to call when something changed.
  */
 export class Transport {
-  readonly state: TransportState = { playing: false, frame: 0, corrected: true, context: 'none', blocks: 0, gaps: 0, soundS: 0, answerMs: 0 }
+  readonly state: TransportState = {
+    playing: false,
+    frame: 0,
+    corrected: true,
+    context: 'none',
+    blocks: 0,
+    gaps: 0,
+    soundS: 0,
+    answerMs: 0,
+  }
   private context: AudioContext | null = null
   private node: AudioWorkletNode | null = null
   private socket: WebSocket | null = null
@@ -174,7 +195,6 @@ export class Transport {
     await this.context?.close()
   }
 
-
   private request(from: number, seek: boolean): void {
     this.generation += 1
     if (seek) this.readings = []
@@ -251,7 +271,14 @@ export class Transport {
     const byTrack = (of: Float32Array) => new Map([...of].map((rms, i) => [this.mix.tracks[i] ?? '', rms]))
     const levels = { corrected: byTrack(block.levels.corrected), recorded: byTrack(block.levels.recorded) }
     this.readings.push({ start: block.start, end, seconds: block.frames / this.rateHz, corrected, recorded, matchedDb, levels, dots })
-    const message = { type: 'block', generation: block.generation, start: block.start, frames: block.frames, speed: block.speed, planes: block.planes }
+    const message = {
+      type: 'block',
+      generation: block.generation,
+      start: block.start,
+      frames: block.frames,
+      speed: block.speed,
+      planes: block.planes,
+    }
     this.node?.port.postMessage(
       message,
       block.planes.map((p) => p.buffer),

@@ -11,7 +11,9 @@ describe('blocks', () => {
     v.setUint32(0, 7, true)
     v.setUint32(4, frames, true)
     v.setFloat64(8, -480.5, true)
-    ;[0.5, -1.5, 0, 0, 0.1, 0.2, 0.3, 0.4, Number.NaN, Number.NaN, Number.NaN, 1, 2, 3, 4, -1, -0.5, -40].forEach((x, i) => v.setFloat32(16 + i * 4, x, true))
+    ;[0.5, -1.5, 0, 0, 0.1, 0.2, 0.3, 0.4, Number.NaN, Number.NaN, Number.NaN, 1, 2, 3, 4, -1, -0.5, -40].forEach((x, i) =>
+      v.setFloat32(16 + i * 4, x, true),
+    )
     // Two tracks: their levels as corrected, then as recorded.
     v.setUint32(28, 2, true)
     ;[0.5, 0.25, 0.125, 0].forEach((x, i) => v.setFloat32(88 + i * 4, x, true))

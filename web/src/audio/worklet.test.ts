@@ -20,7 +20,11 @@ function load(sampleRate = 48_000): Processor {
   class Base {
     port = { onmessage: null, postMessage: (m: Sent) => sent.push(m) }
   }
-  new Function('AudioWorkletProcessor', 'registerProcessor', 'sampleRate', source)(Base, (_: string, c: new () => Processor) => (made = c), sampleRate)
+  new Function('AudioWorkletProcessor', 'registerProcessor', 'sampleRate', source)(
+    Base,
+    (_: string, c: new () => Processor) => (made = c),
+    sampleRate,
+  )
   return new made!()
 }
 
@@ -83,7 +87,12 @@ describe('the audio thread', () => {
     run(3072)
     const before = sent.length
     begin(2, 0, 6, false)
-    expect(sent.slice(before).filter((m) => m.type === 'over').map((m) => m.generation)).toEqual([2])
+    expect(
+      sent
+        .slice(before)
+        .filter((m) => m.type === 'over')
+        .map((m) => m.generation),
+    ).toEqual([2])
     // One block of the new mix lies behind the place that sounds: it is given back at once.
     expect(sent.slice(before).filter((m) => m.type === 'used' && m.generation === 2)).toHaveLength(1)
     const out = run(1024)
@@ -113,14 +122,29 @@ describe('the audio thread', () => {
 
   it('turns back with a loop, whose blocks come in the order they are heard', () => {
     say({ type: 'expect', generation: 1, seek: true })
-    for (const [start, frames] of [[1000, 2048], [3048, 952], [1000, 2048], [3048, 952], [1000, 2048]] as const) say(block(1, start, frames))
+    for (const [start, frames] of [
+      [1000, 2048],
+      [3048, 952],
+      [1000, 2048],
+      [3048, 952],
+      [1000, 2048],
+    ] as const)
+      say(block(1, start, frames))
     const out = run(7000)
     expect(out[2999]).toBeCloseTo(3999, 2)
     expect(out[3000]).toBeCloseTo(1000, 2)
     expect(out[6000]).toBeCloseTo(1000, 2)
     // A new mix finds the place in the pass that sounds now.
     say({ type: 'expect', generation: 2, seek: false })
-    for (const [start, frames] of [[1900, 2048], [3948, 52], [1000, 2048], [3048, 952], [1000, 2048], [3048, 952]] as const) say(block(2, start, frames))
+    for (const [start, frames] of [
+      [1900, 2048],
+      [3948, 52],
+      [1000, 2048],
+      [3048, 952],
+      [1000, 2048],
+      [3048, 952],
+    ] as const)
+      say(block(2, start, frames))
     expect(run(128)[0]).toBeCloseTo(2040, 0)
   })
 

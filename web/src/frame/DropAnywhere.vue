@@ -55,7 +55,9 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <div v-if="over" class="over">{{ route.params.session ? 'Drop the files to bring them in' : 'Drop the files: they make a new session' }}</div>
+  <div v-if="over" class="over">
+    {{ route.params.session ? 'Drop the files to bring them in' : 'Drop the files: they make a new session' }}
+  </div>
 </template>
 
 <style scoped>

@@ -37,11 +37,18 @@ async function cancel(job: string): Promise<void> {
 <template>
   <div v-if="shown" class="jobs" role="status" data-test="jobs">
     <template v-if="uploads.busy.value">
-      <span>Bringing in: {{ uploads.sent.value }} of {{ uploads.list.length }} files are here<template v-if="uploads.list.some((u) => u.away)">; the server is away, they go on by themselves</template></span>
+      <span
+        >Bringing in: {{ uploads.sent.value }} of {{ uploads.list.length }} files are here<template v-if="uploads.list.some((u) => u.away)"
+          >; the server is away, they go on by themselves</template
+        ></span
+      >
       <el-progress :percentage="Math.round(uploads.total.value * 100)" :stroke-width="8" class="bar" aria-label="Files that are here" />
     </template>
     <template v-else-if="left.length > 0">
-      <span class="caution">{{ left.length === 1 ? `“${left[0]!.file_name}” did not arrive` : `${left.length} files did not arrive` }}: choose {{ left.length === 1 ? 'it' : 'them' }} again under Recordings, and what is here already is not sent twice.</span>
+      <span class="caution"
+        >{{ left.length === 1 ? `“${left[0]!.file_name}” did not arrive` : `${left.length} files did not arrive` }}: choose
+        {{ left.length === 1 ? 'it' : 'them' }} again under Recordings, and what is here already is not sent twice.</span
+      >
       <button class="plain" data-test="forget-uploads" @click="forgetLeft">Go on without</button>
     </template>
     <template v-for="job in store.running.slice(0, 2)" :key="job.id">

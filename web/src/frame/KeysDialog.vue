@@ -29,7 +29,9 @@ function shown(key: string): string[] {
       <section v-for="[name, list] in groups" :key="name">
         <h2>{{ name }}</h2>
         <p v-for="a in list" :key="a.key">
-          <span><kbd v-for="k in shown(a.key)" :key="k">{{ k }}</kbd></span>{{ a.label }}
+          <span
+            ><kbd v-for="k in shown(a.key)" :key="k">{{ k }}</kbd></span
+          >{{ a.label }}
         </p>
       </section>
     </div>

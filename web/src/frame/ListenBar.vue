@@ -48,7 +48,8 @@ watch(
   },
 )
 
-const { canvas } = useSurface(
+useSurface(
+  'canvas',
   ({ ctx, width, height }) => {
     const p = palette()
     ctx.fillStyle = p.line
@@ -72,7 +73,8 @@ const level = (v: number | null) => (v === null || v < -90 ? 'silent' : `${v.toF
 const signed = (v: number) => `${v < 0 ? '\u2212' : '+'}${Math.abs(v).toFixed(2)}`
 const strip = computed(() => {
   const { nullDb, correlation, low } = reading.value
-  if (heardAs.value.difference && nullDb !== null) return `difference: ${nullDb < 0 ? '\u2212' : '+'}${Math.abs(nullDb).toFixed(1)} dB against the first`
+  if (heardAs.value.difference && nullDb !== null)
+    return `difference: ${nullDb < 0 ? '\u2212' : '+'}${Math.abs(nullDb).toFixed(1)} dB against the first`
   if (correlation === null) return 'correlation: no signal'
   if (opposedS.value >= LASTING_S) return `opposed for ${opposedS.value.toFixed(0)} s: mono loses what both carry`
   return `correlation ${signed(correlation)}, below 200 Hz ${low === null ? 'no signal' : signed(low)}`
@@ -134,7 +136,10 @@ function mark(): void {
 function stepMark(by: 1 | -1): void {
   const here = store.heard.frame
   const sorted = [...store.desk.state.markers].sort((a, b) => a.frame - b.frame)
-  const next = by > 0 ? sorted.find((m) => m.frame > here + 1) : sorted.reverse().find((m) => m.frame < here - (store.heard.playing ? store.rateHz / 2 : 1))
+  const next =
+    by > 0
+      ? sorted.find((m) => m.frame > here + 1)
+      : sorted.reverse().find((m) => m.frame < here - (store.heard.playing ? store.rateHz / 2 : 1))
   if (next) store.transport?.seek(next.frame)
 }
 
@@ -195,27 +200,79 @@ useKeys('Listening', [
           <button :aria-pressed="heardAs.corrected" data-test="as-corrected" @click="set({ corrected: true })">As corrected</button>
         </div>
         <div class="choice" role="group" aria-label="How much is heard">
-          <button :aria-pressed="store.scope === 'pair'" data-test="scope-pair" title="The two of the pair (S)" @click="setScope('pair')">This pair</button>
-          <button :aria-pressed="store.scope === 'apart'" data-test="scope-apart" title="The first of the pair left, the second right (H)" @click="setScope('apart')">Apart</button>
-          <button :aria-pressed="store.scope === 'group'" data-test="scope-group" title="The group of the track that is moved, or its file (O)" @click="setScope('group')">Group</button>
-          <button :aria-pressed="store.scope === 'session'" data-test="scope-session" title="Whole session (S)" @click="setScope('session')">Session</button>
+          <button :aria-pressed="store.scope === 'pair'" data-test="scope-pair" title="The two of the pair (S)" @click="setScope('pair')">
+            This pair
+          </button>
+          <button
+            :aria-pressed="store.scope === 'apart'"
+            data-test="scope-apart"
+            title="The first of the pair left, the second right (H)"
+            @click="setScope('apart')"
+          >
+            Apart
+          </button>
+          <button
+            :aria-pressed="store.scope === 'group'"
+            data-test="scope-group"
+            title="The group of the track that is moved, or its file (O)"
+            @click="setScope('group')"
+          >
+            Group
+          </button>
+          <button
+            :aria-pressed="store.scope === 'session'"
+            data-test="scope-session"
+            title="Whole session (S)"
+            @click="setScope('session')"
+          >
+            Session
+          </button>
         </div>
       </div>
       <div>
         <div class="choice" role="group" aria-label="Loudness">
-          <button :aria-pressed="heardAs.matched" data-test="matched" title="As recorded and as corrected at the same loudness, after ITU-R BS.1770: the louder one is brought down (Y)" @click="set({ matched: !heardAs.matched })">{{ match }}</button>
+          <button
+            :aria-pressed="heardAs.matched"
+            data-test="matched"
+            title="As recorded and as corrected at the same loudness, after ITU-R BS.1770: the louder one is brought down (Y)"
+            @click="set({ matched: !heardAs.matched })"
+          >
+            {{ match }}
+          </button>
         </div>
         <div class="choice" role="group" aria-label="How it is heard">
-          <button :aria-pressed="heardAs.mono" data-test="mono" title="Both sides summed (M)" @click="set({ mono: !heardAs.mono })">Mono</button>
-          <button :aria-pressed="heardAs.difference" data-test="difference" title="The first of the pair minus the second: what is left when they agree (V)" @click="set({ difference: !heardAs.difference })">Difference</button>
-          <button :aria-pressed="heardAs.swap" data-test="swap" title="Left and right exchanged (E)" @click="set({ swap: !heardAs.swap })">L ⇄ R</button>
+          <button :aria-pressed="heardAs.mono" data-test="mono" title="Both sides summed (M)" @click="set({ mono: !heardAs.mono })">
+            Mono
+          </button>
+          <button
+            :aria-pressed="heardAs.difference"
+            data-test="difference"
+            title="The first of the pair minus the second: what is left when they agree (V)"
+            @click="set({ difference: !heardAs.difference })"
+          >
+            Difference
+          </button>
+          <button :aria-pressed="heardAs.swap" data-test="swap" title="Left and right exchanged (E)" @click="set({ swap: !heardAs.swap })">
+            L ⇄ R
+          </button>
           <button :aria-pressed="heardAs.dim" data-test="dim" title="20 dB quieter (Q)" @click="set({ dim: !heardAs.dim })">Dim</button>
         </div>
         <div class="choice" role="group" aria-label="What is played">
-          <button :aria-pressed="range?.on ?? false" data-test="loop" title="Stay in the loop (L); , begins it, . ends it" @click="toggleLoop">Loop</button>
+          <button
+            :aria-pressed="range?.on ?? false"
+            data-test="loop"
+            title="Stay in the loop (L); , begins it, . ends it"
+            @click="toggleLoop"
+          >
+            Loop
+          </button>
           <button data-test="around-hit" title="Just around the hit (P)" @click="aroundHit">Hit</button>
-          <button :aria-pressed="heardAs.click" data-test="click" title="A click on every beat (I)" @click="set({ click: !heardAs.click })">Click</button>
-          <button :aria-pressed="heardAs.speed < 1" data-test="speed" title="Slower, with the pitch (J)" @click="slower">{{ Math.round(heardAs.speed * 100) }} %</button>
+          <button :aria-pressed="heardAs.click" data-test="click" title="A click on every beat (I)" @click="set({ click: !heardAs.click })">
+            Click
+          </button>
+          <button :aria-pressed="heardAs.speed < 1" data-test="speed" title="Slower, with the pitch (J)" @click="slower">
+            {{ Math.round(heardAs.speed * 100) }} %
+          </button>
         </div>
       </div>
     </div>

@@ -69,8 +69,24 @@ function seconds(): string {
         </span>
       </template>
       <span class="fill" />
-      <button class="plain walk" :disabled="!store.undoes" :title="store.undoes ? `Undo: ${store.undoes} (Ctrl+Z)` : 'Nothing to take back'" data-test="undo" @click="store.walk('undo')">↶ Undo<template v-if="store.undoes">: {{ store.undoes }}</template></button>
-      <button class="plain walk" :disabled="!store.redoes" :title="store.redoes ? `Redo: ${store.redoes} (Ctrl+Y)` : 'Nothing to carry out again'" data-test="redo" @click="store.walk('redo')">↷ Redo<template v-if="store.redoes">: {{ store.redoes }}</template></button>
+      <button
+        class="plain walk"
+        :disabled="!store.undoes"
+        :title="store.undoes ? `Undo: ${store.undoes} (Ctrl+Z)` : 'Nothing to take back'"
+        data-test="undo"
+        @click="store.walk('undo')"
+      >
+        ↶ Undo<template v-if="store.undoes">: {{ store.undoes }}</template>
+      </button>
+      <button
+        class="plain walk"
+        :disabled="!store.redoes"
+        :title="store.redoes ? `Redo: ${store.redoes} (Ctrl+Y)` : 'Nothing to carry out again'"
+        data-test="redo"
+        @click="store.walk('redo')"
+      >
+        ↷ Redo<template v-if="store.redoes">: {{ store.redoes }}</template>
+      </button>
       <button class="plain" data-test="history" @click="history = true">History</button>
       <el-select v-model="store.unit" size="small" class="unit" aria-label="Unit of lags and offsets">
         <el-option v-for="u in UNITS" :key="u.value" :value="u.value" :label="u.label" />
@@ -83,7 +99,9 @@ function seconds(): string {
     <p v-if="store.away" class="away" role="status">{{ store.away }}</p>
     <nav aria-label="Order of work">
       <router-link v-for="v in views" :key="v.name" :to="{ name: v.name, params: { session: store.id } }" :title="v.label">
-        <svg viewBox="0 0 26 28" width="22" height="24" fill="none" stroke="currentColor" stroke-width="1.8" aria-hidden="true"><path :d="v.path" /></svg>
+        <svg viewBox="0 0 26 28" width="22" height="24" fill="none" stroke="currentColor" stroke-width="1.8" aria-hidden="true">
+          <path :d="v.path" />
+        </svg>
         <span>{{ v.label }}</span>
       </router-link>
     </nav>
@@ -100,7 +118,8 @@ function seconds(): string {
       <p v-if="store.detail?.decisions.length === 0" class="soft">Nothing was decided yet.</p>
       <ol class="history">
         <li v-for="d in [...(store.detail?.decisions ?? [])].reverse()" :key="d.id" :class="d.state">
-          {{ d.label }}<span v-if="d.state !== 'done'" class="soft"> ({{ d.state === 'undone' ? 'taken back' : 'taken back, decided anew' }})</span>
+          {{ d.label
+          }}<span v-if="d.state !== 'done'" class="soft"> ({{ d.state === 'undone' ? 'taken back' : 'taken back, decided anew' }})</span>
         </li>
       </ol>
     </el-drawer>

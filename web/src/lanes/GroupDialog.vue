@@ -35,9 +35,23 @@ function put(): void {
     <label class="row">Name <input v-model="name" class="field" data-test="group-name" maxlength="200" @keydown.enter="put" /></label>
     <div class="row" role="radiogroup" aria-label="Colour">
       Colour
-      <button v-for="c in 8" :key="c" class="swatch" role="radio" :aria-checked="colour === c - 1" :aria-label="`colour ${c}`" :style="{ background: `var(--group-${c - 1})` }" @click="colour = c - 1">{{ colour === c - 1 ? '✓' : '' }}</button>
+      <button
+        v-for="c in 8"
+        :key="c"
+        class="swatch"
+        role="radio"
+        :aria-checked="colour === c - 1"
+        :aria-label="`colour ${c}`"
+        :style="{ background: `var(--group-${c - 1})` }"
+        @click="colour = c - 1"
+      >
+        {{ colour === c - 1 ? '✓' : '' }}
+      </button>
     </div>
-    <label class="row"><input v-model="together" type="checkbox" data-test="group-together" /> A member that is moved by hand takes the others with it</label>
+    <label class="row"
+      ><input v-model="together" type="checkbox" data-test="group-together" /> A member that is moved by hand takes the others with
+      it</label
+    >
     <div class="members" role="group" aria-label="Members">
       <label v-for="t in tracks" :key="t.id"><input v-model="members" type="checkbox" :value="t.id" /> {{ t.name }}</label>
     </div>

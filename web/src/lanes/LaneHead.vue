@@ -44,7 +44,9 @@ const TEXTS: Partial<Record<Column, () => string>> = {
 }
 
 const head = ref<HTMLElement | null>(null)
-const offsetText = computed(() => (props.lane.offset === 0 ? span(0, props.unit, props.measure) : span(props.lane.offset, props.unit, props.measure)))
+const offsetText = computed(() =>
+  props.lane.offset === 0 ? span(0, props.unit, props.measure) : span(props.lane.offset, props.unit, props.measure),
+)
 
 /** `stay`: by the keyboard, so the focus goes back to where the typing began. */
 function end(stay: boolean): void {
@@ -125,15 +127,59 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
     <button v-else class="plain number mono" :title="`type an offset for ${lane.name}`" data-test="type-offset" @click="typing = true">
       {{ offsetText }}
     </button>
-    <button class="plain turn" :class="lane.invert ? 'caution' : ''" :title="`${lane.name} is ${lane.invert ? 'inverted' : 'upright'}: turn it over`" @click="emit('flip')">{{ lane.invert ? '▼' : '▲' }}</button>
+    <button
+      class="plain turn"
+      :class="lane.invert ? 'caution' : ''"
+      :title="`${lane.name} is ${lane.invert ? 'inverted' : 'upright'}: turn it over`"
+      @click="emit('flip')"
+    >
+      {{ lane.invert ? '▼' : '▲' }}
+    </button>
     <template v-for="c in shown" :key="c">
-      <input v-if="c === 'gain'" class="number typed" :aria-label="`gain of ${lane.name} in dB, delivered`" :value="fixed(track.correction.gain_db, 1)" @change="emit('gain', valueOf($event))" />
-      <input v-else-if="c === 'pan'" class="number typed" data-test="pan" :placeholder="track.side === 'left' ? 'L' : track.side === 'right' ? 'R' : 'C'" :aria-label="`place of ${lane.name} while listening: L, R, C or −100 to 100; empty: by its side`" :value="panText" @change="pan(valueOf($event))" />
-      <input v-else-if="c === 'level'" class="number typed" data-test="level" :aria-label="`listening level of ${lane.name} in dB, never delivered`" :value="fixed(desk.level_db, 1)" @change="level(valueOf($event))" />
+      <input
+        v-if="c === 'gain'"
+        class="number typed"
+        :aria-label="`gain of ${lane.name} in dB, delivered`"
+        :value="fixed(track.correction.gain_db, 1)"
+        @change="emit('gain', valueOf($event))"
+      />
+      <input
+        v-else-if="c === 'pan'"
+        class="number typed"
+        data-test="pan"
+        :placeholder="track.side === 'left' ? 'L' : track.side === 'right' ? 'R' : 'C'"
+        :aria-label="`place of ${lane.name} while listening: L, R, C or −100 to 100; empty: by its side`"
+        :value="panText"
+        @change="pan(valueOf($event))"
+      />
+      <input
+        v-else-if="c === 'level'"
+        class="number typed"
+        data-test="level"
+        :aria-label="`listening level of ${lane.name} in dB, never delivered`"
+        :value="fixed(desk.level_db, 1)"
+        @change="level(valueOf($event))"
+      />
       <span v-else class="text" :title="TEXTS[c]?.()">{{ TEXTS[c]?.() }}</span>
     </template>
-    <button class="tiny" :aria-pressed="desk.muted" :title="`mute ${lane.name}`" data-test="mute" @click="emit('desk', { muted: !desk.muted })">mute</button>
-    <button class="tiny" :aria-pressed="desk.soloed" :title="`solo ${lane.name}`" data-test="solo" @click="emit('desk', { soloed: !desk.soloed })">solo</button>
+    <button
+      class="tiny"
+      :aria-pressed="desk.muted"
+      :title="`mute ${lane.name}`"
+      data-test="mute"
+      @click="emit('desk', { muted: !desk.muted })"
+    >
+      mute
+    </button>
+    <button
+      class="tiny"
+      :aria-pressed="desk.soloed"
+      :title="`solo ${lane.name}`"
+      data-test="solo"
+      @click="emit('desk', { soloed: !desk.soloed })"
+    >
+      solo
+    </button>
     <button class="plain dots" :title="`more for ${lane.name}`" data-test="lane-menu" @click="emit('menu', $event)">…</button>
     <i class="edge" title="drag: height of this lane" data-test="lane-edge" @pointerdown="emit('resize', $event)" />
   </div>

@@ -9,7 +9,7 @@ import type { StackRow } from './rows'
 import { TileCache } from './tiles'
 import { valueAt, valueText } from './values'
 import { WaveBuffer } from './waveBuffer'
-import { panBy, stretch, zoomAt, type Viewport } from './viewport'
+import { panBy, resized, stretch, zoomAt, type Viewport } from './viewport'
 
 const props = defineProps<{
   session: string
@@ -26,17 +26,24 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ seek: [frame: number]; loop: [from: number, to: number]; scroll: [px: number]; under: [text: string] }>()
 
-const tiles = new TileCache((lane) => `/api/sessions/${props.session}/tracks/${lane}/tiles/*`, () => dirty())
-const laid = new TileCache((lane) => `/api/sessions/${props.session}/${lane}`, () => dirty())
+const tiles = new TileCache(
+  (lane) => `/api/sessions/${props.session}/tracks/${lane}/tiles/*`,
+  () => dirty(),
+)
+const laid = new TileCache(
+  (lane) => `/api/sessions/${props.session}/${lane}`,
+  () => dirty(),
+)
 const buffer = new WaveBuffer()
 const hairline = ref<Hairline | null>(null)
 /** Two places with the time between them told, in session frames. */
 const measured = ref<[number, number] | null>(null)
 const told = computed(() => (measured.value ? stretchOf(measured.value[1] - measured.value[0], props.measure) : ''))
 
-const { canvas, dirty } = useSurface(
+const { canvas: picture, dirty } = useSurface(
+  'canvas',
   (s) => {
-    props.viewport.width = s.width
+    resized(props.viewport, s.width)
     paintLanes(s, palette(), props.viewport, props, tiles, laid, buffer)
   },
   [
@@ -54,7 +61,7 @@ const { canvas, dirty } = useSurface(
   ],
   true,
 )
-const { canvas: marks } = useSurface((s) => paintMarks(s, palette(), props.viewport, props.cursor, hairline.value, measured.value), [
+useSurface('marks', (s) => paintMarks(s, palette(), props.viewport, props.cursor, hairline.value, measured.value), [
   measured,
   () => props.cursor,
   () => props.viewport.start,
@@ -67,7 +74,7 @@ const frameAt = (x: number) => props.viewport.start + x * props.viewport.framesP
 /** The line under the pointer with what every lane in view holds there. */
 function look(x: number): void {
   const frame = frameAt(x)
-  const high = canvas.value?.clientHeight ?? 0
+  const high = picture.value?.clientHeight ?? 0
   const values = props.rows.flatMap((row) => {
     const y = RULER + row.top - props.scroll + 2
     if (row.kind !== 'lane' || y < RULER || y > high - 14) return []
@@ -93,7 +100,7 @@ function onDown(e: PointerEvent): void {
   const kind = e.shiftKey ? 'measure' : e.offsetY < RULER ? 'loop' : 'pan'
   drag = { x: e.offsetX, moved: false, kind, from: frameAt(e.offsetX) }
   measured.value = e.shiftKey ? [drag.from, drag.from] : null
-  canvas.value?.setPointerCapture(e.pointerId)
+  picture.value?.setPointerCapture(e.pointerId)
 }
 
 function onMove(e: PointerEvent): void {
@@ -122,8 +129,8 @@ function onLeave(): void {
   emit('under', '')
 }
 
-onMounted(() => canvas.value?.addEventListener('wheel', onWheel, { passive: false }))
-onBeforeUnmount(() => canvas.value?.removeEventListener('wheel', onWheel))
+onMounted(() => picture.value?.addEventListener('wheel', onWheel, { passive: false }))
+onBeforeUnmount(() => picture.value?.removeEventListener('wheel', onWheel))
 watch(() => props.session, dirty)
 </script>
 

@@ -15,7 +15,14 @@ import { fitted } from './scale'
 import { useLaneActions } from './useLaneActions'
 import type { PathFacts } from './usePathFacts'
 
-const props = defineProps<{ rows: readonly StackRow[]; hits: readonly number[]; way: Picture['way']; picked: ReadonlySet<string>; facts: PathFacts; usual: number }>()
+const props = defineProps<{
+  rows: readonly StackRow[]
+  hits: readonly number[]
+  way: Picture['way']
+  picked: ReadonlySet<string>
+  facts: PathFacts
+  usual: number
+}>()
 const emit = defineEmits<{ select: [id: string]; pick: [id: string]; editGroup: [group: Group]; menu: [id: string, e: MouseEvent] }>()
 
 const store = useSession()

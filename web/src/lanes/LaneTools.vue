@@ -36,16 +36,34 @@ function show(track: Track): void {
   <div class="tools" role="toolbar" aria-label="Lanes">
     <el-popover trigger="click" :width="170" placement="bottom-start">
       <template #reference><button class="plain" data-test="columns">Columns</button></template>
-      <label v-for="c in COLUMN_NAMES" :key="c" class="line"><input type="checkbox" :checked="desk.state.columns.includes(c)" :data-column="c" @change="toggleColumn(c)" /> {{ COLUMNS[c].label }}</label>
+      <label v-for="c in COLUMN_NAMES" :key="c" class="line"
+        ><input type="checkbox" :checked="desk.state.columns.includes(c)" :data-column="c" @change="toggleColumn(c)" />
+        {{ COLUMNS[c].label }}</label
+      >
     </el-popover>
-    <button class="plain" data-test="make-group" title="Group the picked lanes (Ctrl and a click on a name picks)" @click="emit('group')">Group{{ picked > 0 ? ` ${picked} picked` : '' }}</button>
-    <button class="plain" data-test="group-files" title="Every file of several channels, and every left with its right, as a group" @click="emit('groupFiles')">Group pairs</button>
+    <button class="plain" data-test="make-group" title="Group the picked lanes (Ctrl and a click on a name picks)" @click="emit('group')">
+      Group{{ picked > 0 ? ` ${picked} picked` : '' }}
+    </button>
+    <button
+      class="plain"
+      data-test="group-files"
+      title="Every file of several channels, and every left with its right, as a group"
+      @click="emit('groupFiles')"
+    >
+      Group pairs
+    </button>
     <el-popover v-if="hidden.length > 0" trigger="click" :width="200" placement="bottom-start">
-      <template #reference><button class="plain" data-test="hidden">{{ hidden.length }} hidden</button></template>
+      <template #reference
+        ><button class="plain" data-test="hidden">{{ hidden.length }} hidden</button></template
+      >
       <button v-for="t in hidden" :key="t.id" class="plain line" :data-show="t.name" @click="show(t)">show {{ t.name }}</button>
     </el-popover>
     <el-popover trigger="click" :width="300" placement="bottom-start">
-      <template #reference><button class="plain" data-test="marks">Marks{{ desk.state.markers.length > 0 ? ` ${desk.state.markers.length}` : '' }}</button></template>
+      <template #reference
+        ><button class="plain" data-test="marks">
+          Marks{{ desk.state.markers.length > 0 ? ` ${desk.state.markers.length}` : '' }}
+        </button></template
+      >
       <MarksList />
     </el-popover>
     <button class="plain" title="All lanes taller" data-test="taller" @click="emit('taller', 1.3)">taller</button>
@@ -53,16 +71,40 @@ function show(track: Track): void {
     <span class="fill" />
     <span class="soft">Scale</span>
     <div class="choice small" role="group" aria-label="Scale of the waveforms">
-      <button :aria-pressed="fitted" title="Every lane as tall as its own peak lets it be; ×8 says by how much" data-test="scale-fit" @click="setFitted(true)">fit</button>
+      <button
+        :aria-pressed="fitted"
+        title="Every lane as tall as its own peak lets it be; ×8 says by how much"
+        data-test="scale-fit"
+        @click="setFitted(true)"
+      >
+        fit
+      </button>
       <button :aria-pressed="!fitted" title="All lanes at the same scale" data-test="scale-same" @click="setFitted(false)">same</button>
     </div>
     <span class="soft">Overlay</span>
     <div class="choice small" role="group" aria-label="Overlay of the pair">
-      <button v-for="w in WAYS" :key="w.way" :aria-pressed="overlay === w.way" :title="w.title" :data-overlay="w.way" @click="emit('overlay', w.way)">{{ w.label }}</button>
+      <button
+        v-for="w in WAYS"
+        :key="w.way"
+        :aria-pressed="overlay === w.way"
+        :title="w.title"
+        :data-overlay="w.way"
+        @click="emit('overlay', w.way)"
+      >
+        {{ w.label }}
+      </button>
     </div>
     <span class="soft">Ruler</span>
     <div class="choice small" role="group" aria-label="Ruler">
-      <button v-for="r in RULERS" :key="r" :aria-pressed="(desk.state.ruler || 'clock') === r" :data-ruler="r" @click="desk.change({ ruler: r })">{{ r }}</button>
+      <button
+        v-for="r in RULERS"
+        :key="r"
+        :aria-pressed="(desk.state.ruler || 'clock') === r"
+        :data-ruler="r"
+        @click="desk.change({ ruler: r })"
+      >
+        {{ r }}
+      </button>
     </div>
   </div>
 </template>

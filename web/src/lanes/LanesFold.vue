@@ -25,7 +25,9 @@ useKeys('Lanes', [
 
 <template>
   <div class="fold" :class="{ open }">
-    <button class="plain toggle" :aria-expanded="open" title="Lanes of all tracks (W)" data-test="lanes-fold" @click="open = !open">{{ open ? '▾' : '▸' }} Lanes</button>
+    <button class="plain toggle" :aria-expanded="open" title="Lanes of all tracks (W)" data-test="lanes-fold" @click="open = !open">
+      {{ open ? '▾' : '▸' }} Lanes
+    </button>
     <LanesPanel v-if="open" :all="true" :usual="34" @select="store.choose(undefined, $event)" />
   </div>
 </template>

@@ -10,7 +10,10 @@ import LaneTools from './LaneTools.vue'
 import { usePathFacts } from './usePathFacts'
 import { useStack, type Tried } from './useStack'
 
-const props = withDefaults(defineProps<{ all: boolean; usual: number; hits?: readonly number[]; tried?: Tried | null }>(), { hits: () => [], tried: null })
+const props = withDefaults(defineProps<{ all: boolean; usual: number; hits?: readonly number[]; tried?: Tried | null }>(), {
+  hits: () => [],
+  tried: null,
+})
 const emit = defineEmits<{ select: [id: string] }>()
 
 const store = useSession()
@@ -31,7 +34,11 @@ function pick(id: string): void {
 
 function newGroup(tracks: string[]): void {
   const first = store.track(tracks[0] ?? '')
-  editing.value = { name: first?.source && first.source !== 'everything' ? first.source : 'Group', tracks, colour: store.desk.groups.length % 8 }
+  editing.value = {
+    name: first?.source && first.source !== 'everything' ? first.source : 'Group',
+    tracks,
+    colour: store.desk.groups.length % 8,
+  }
 }
 
 function put(group: Partial<Group> & { name: string; tracks: string[] }): void {
@@ -79,8 +86,17 @@ const actionsOf = computed(() => {
     { label: 'Usual height', run: () => store.desk.setLane(id, { height: 1 }, `${t.name}: usual height`) },
     { label: 'Mark as one to be measured against', run: () => store.choose(id, undefined) },
     { label: 'New group with it', run: () => newGroup([...new Set([id, ...picked.value])]) },
-    ...(group ? [{ label: `Take out of “${group.name}”`, run: () => store.desk.putGroup({ ...group, tracks: group.tracks.filter((x) => x !== id) }) }] : []),
-    ...store.desk.groups.filter((g) => g.id !== group?.id).map((g) => ({ label: `Into “${g.name}”`, run: () => store.desk.putGroup({ ...g, tracks: [...g.tracks, id] }) })),
+    ...(group
+      ? [
+          {
+            label: `Take out of “${group.name}”`,
+            run: () => store.desk.putGroup({ ...group, tracks: group.tracks.filter((x) => x !== id) }),
+          },
+        ]
+      : []),
+    ...store.desk.groups
+      .filter((g) => g.id !== group?.id)
+      .map((g) => ({ label: `Into “${g.name}”`, run: () => store.desk.putGroup({ ...g, tracks: [...g.tracks, id] }) })),
   ]
 })
 
@@ -90,13 +106,38 @@ onBeforeUnmount(() => window.removeEventListener('click', closeMenu))
 </script>
 
 <template>
-  <LaneTools :hidden="hidden" :picked="picked.size" :overlay="overlay" @group="newGroup([...picked])" @group-files="groupFiles" @overlay="overlay = $event" @taller="taller" />
-  <LaneStack :rows="rows" :hits="hits" :way="overlay === 'off' ? 'both' : overlay" :picked="picked" :facts="facts" :usual="usual" @select="emit('select', $event)" @pick="pick" @edit-group="editing = $event" @menu="openMenu">
+  <LaneTools
+    :hidden="hidden"
+    :picked="picked.size"
+    :overlay="overlay"
+    @group="newGroup([...picked])"
+    @group-files="groupFiles"
+    @overlay="overlay = $event"
+    @taller="taller"
+  />
+  <LaneStack
+    :rows="rows"
+    :hits="hits"
+    :way="overlay === 'off' ? 'both' : overlay"
+    :picked="picked"
+    :facts="facts"
+    :usual="usual"
+    @select="emit('select', $event)"
+    @pick="pick"
+    @edit-group="editing = $event"
+    @menu="openMenu"
+  >
     <template #titles>
       <span v-for="t in titles" :key="t" class="text">{{ t }}</span>
     </template>
   </LaneStack>
-  <GroupDialog :group="editing" :tracks="store.inOrder" @put="put" @dissolve="(id) => (store.desk.dissolve(id), (editing = null))" @close="editing = null" />
+  <GroupDialog
+    :group="editing"
+    :tracks="store.inOrder"
+    @put="put"
+    @dissolve="(id) => (store.desk.dissolve(id), (editing = null))"
+    @close="editing = null"
+  />
   <div v-if="menu" class="menu" role="menu" :style="{ left: `${menu.x}px`, top: `${menu.y}px` }" @keydown.esc="closeMenu">
     <button v-for="a in actionsOf" :key="a.label" class="plain" role="menuitem" @click="a.run">{{ a.label }}</button>
   </div>

@@ -7,7 +7,10 @@ const store = useSession()
 const desk = store.desk
 
 function rename(frame: number, name: string): void {
-  desk.change({ markers: desk.state.markers.map((m) => (m.frame === frame ? { ...m, name: name.trim() || m.name } : m)) }, `Mark ${name.trim()} named`)
+  desk.change(
+    { markers: desk.state.markers.map((m) => (m.frame === frame ? { ...m, name: name.trim() || m.name } : m)) },
+    `Mark ${name.trim()} named`,
+  )
 }
 
 function remove(frame: number): void {
@@ -29,7 +32,13 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
     <p v-if="desk.state.markers.length === 0" class="soft">No marks yet: K marks the place that sounds.</p>
     <div v-for="m in desk.state.markers" :key="m.frame" class="mark" :data-mark="m.name">
       <button class="plain mono" title="go there" @click="store.transport?.seek(m.frame)">{{ clock(m.frame, store.rateHz) }}</button>
-      <input class="typed" maxlength="200" :aria-label="`name of the mark at ${clock(m.frame, store.rateHz)}`" :value="m.name" @change="rename(m.frame, valueOf($event))" />
+      <input
+        class="typed"
+        maxlength="200"
+        :aria-label="`name of the mark at ${clock(m.frame, store.rateHz)}`"
+        :value="m.name"
+        @change="rename(m.frame, valueOf($event))"
+      />
       <button class="plain" :title="`remove ${m.name}`" data-test="remove-mark" @click="remove(m.frame)">×</button>
     </div>
     <div class="mark">
@@ -37,7 +46,16 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
       <button class="plain" title="where the cursor stands (key 1)" data-test="first-beat" @click="store.beginBar()">at the cursor</button>
     </div>
     <label class="mark">
-      <input class="typed short" type="number" min="1" max="32" step="1" data-test="beats-a-bar" :value="store.measure.beatsABar" @change="store.change({ beats_a_bar: Number(valueOf($event)) })" />
+      <input
+        class="typed short"
+        type="number"
+        min="1"
+        max="32"
+        step="1"
+        data-test="beats-a-bar"
+        :value="store.measure.beatsABar"
+        @change="store.change({ beats_a_bar: Number(valueOf($event)) })"
+      />
       beats a bar
     </label>
     <template v-if="desk.state.range">
@@ -45,7 +63,10 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
         <span>Loop {{ clock(desk.state.range.from, store.rateHz) }} to {{ clock(desk.state.range.to, store.rateHz) }}</span>
         <button class="plain" title="no loop" data-test="remove-loop" @click="desk.setRange(null)">×</button>
       </div>
-      <label class="mark">Begun <input class="typed short" data-test="pre-roll" :value="desk.state.range.pre_roll_s" @change="preRoll(valueOf($event))" /> s before it</label>
+      <label class="mark"
+        >Begun <input class="typed short" data-test="pre-roll" :value="desk.state.range.pre_roll_s" @change="preRoll(valueOf($event))" /> s
+        before it</label
+      >
     </template>
   </div>
 </template>

@@ -40,11 +40,41 @@ function fakeContext() {
   return { ctx: new Proxy({} as Record<string, unknown>, handler) as unknown as CanvasRenderingContext2D, calls }
 }
 
-const inks: Palette = { paper: '#ffffff', panel: '#ffffff', ink: '#000000', soft: '#888888', line: '#cccccc', shoal: '#aaaaff', depth: '#0000ff', caution: '#ff00ff', land: '#ffaa00', clear: '#00ff00' }
+const inks: Palette = {
+  paper: '#ffffff',
+  panel: '#ffffff',
+  ink: '#000000',
+  soft: '#888888',
+  line: '#cccccc',
+  shoal: '#aaaaff',
+  depth: '#0000ff',
+  caution: '#ff00ff',
+  land: '#ffaa00',
+  clear: '#00ff00',
+}
 const measure = { rateHz: 48_000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
 const piece = (from: number, to: number, factor = 1, start = 0, rate = 1) => ({ from, to, start, rate, factor })
-const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 640_000, offset: 0, invert: false, pieces: [piece(0, 640_000)], anchor: false, dim: false, ...part })
-const row = (id: string, top: number, part: Partial<Lane> = {}): StackRow => ({ kind: 'lane', id, top, height: 40, lane: lane(id, part), track: { id } as never, group: null })
+const lane = (id: string, part: Partial<Lane> = {}): Lane => ({
+  id,
+  name: id,
+  startFrame: 0,
+  frames: 640_000,
+  offset: 0,
+  invert: false,
+  pieces: [piece(0, 640_000)],
+  anchor: false,
+  dim: false,
+  ...part,
+})
+const row = (id: string, top: number, part: Partial<Lane> = {}): StackRow => ({
+  kind: 'lane',
+  id,
+  top,
+  height: 40,
+  lane: lane(id, part),
+  track: { id } as never,
+  group: null,
+})
 
 beforeEach(() => {
   put = null
@@ -54,17 +84,35 @@ beforeEach(() => {
 /** Tiles that are full: every point from −0.5 to 0.5, RMS 0.25. */
 async function tilesOf(asked: string[]): Promise<TileCache> {
   const point = Float32Array.from({ length: 3 * 1024 }, (_, i) => [-0.5, 0.5, 0.25][i % 3]!)
-  const made = new TileCache((t) => `/${t}/*`, () => undefined, (url) => (asked.push(url), Promise.resolve(point.buffer)))
+  const made = new TileCache(
+    (t) => `/${t}/*`,
+    () => undefined,
+    (url) => (asked.push(url), Promise.resolve(point.buffer)),
+  )
   return made
 }
 
-async function paint(rows: StackRow[], part: Partial<Picture> = {}, scroll = 0): Promise<{ calls: { name: string; args: unknown[] }[]; asked: string[] }> {
+async function paint(
+  rows: StackRow[],
+  part: Partial<Picture> = {},
+  scroll = 0,
+): Promise<{ calls: { name: string; args: unknown[] }[]; asked: string[] }> {
   const { ctx, calls } = fakeContext()
   const s: Surface = { ctx, width: 500, height: 150, ratio: 1 }
   const v = Object.assign(makeViewport(), { start: 0, framesPerPx: 1000, vertical: 1, width: 500, first: 0, last: 640_000 })
   const asked: string[] = []
   const tiles = await tilesOf(asked)
-  const picture: Picture = { rows, scroll, hits: [], measure, ruler: 'clock', marks: { markers: [], loop: null }, way: 'both', fitted: false, ...part }
+  const picture: Picture = {
+    rows,
+    scroll,
+    hits: [],
+    measure,
+    ruler: 'clock',
+    marks: { markers: [], loop: null },
+    way: 'both',
+    fitted: false,
+    ...part,
+  }
   paintLanes(s, inks, v, picture, tiles, tiles, new WaveBuffer())
   // The first paint misses its tiles; once they have come the second one draws them.
   await new Promise((done) => setTimeout(done, 10))
@@ -104,7 +152,10 @@ describe('the lanes’ picture', () => {
   it('turns a mended stretch over where it sounds, from its first column to its last', async () => {
     await paint([row('a', 0, { pieces: [piece(0, 100_000), piece(100_000, 300_000, -0.5), piece(300_000, 640_000)] })])
     const middle = RULER + 20
-    const columns = (y: number, rgb: [number, number, number]) => [...Array(500).keys()].filter((x) => rgb.every((c, i) => put!.data[(y * 500 + x) * 4 + i] === c) && put!.data[(y * 500 + x) * 4 + 3]! > 0)
+    const columns = (y: number, rgb: [number, number, number]) =>
+      [...Array(500).keys()].filter(
+        (x) => rgb.every((c, i) => put!.data[(y * 500 + x) * 4 + i] === c) && put!.data[(y * 500 + x) * 4 + 3]! > 0,
+      )
     const magenta = columns(middle, [255, 0, 255])
     expect([magenta[0], magenta.at(-1), magenta.length]).toEqual([100, 299, 200])
     expect(columns(middle, [0, 0, 255]).length).toBe(300)
@@ -131,7 +182,8 @@ describe('the lanes’ picture', () => {
   })
 
   it('draws one of the hits that would lie on one another', async () => {
-    const triangles = (calls: { name: string; args: unknown[] }[]) => calls.filter((c) => c.name === 'moveTo' && c.args[1] === RULER - 7).length
+    const triangles = (calls: { name: string; args: unknown[] }[]) =>
+      calls.filter((c) => c.name === 'moveTo' && c.args[1] === RULER - 7).length
     const apart = await paint([row('a', 0)], { hits: [10_000, 20_000, 30_000] })
     expect(triangles(apart.calls)).toBe(3)
     const dense = await paint([row('a', 0)], { hits: Array.from({ length: 5_000 }, (_, i) => i * 100) })
@@ -141,7 +193,10 @@ describe('the lanes’ picture', () => {
 
   it('lays two lanes over one another and asks the server for their sum, by what they carry', async () => {
     const over = (way: Picture['way'], by = -12): Promise<{ asked: string[] }> =>
-      paint([{ kind: 'overlay', id: 'overlay', top: 0, height: 96, a: lane('a'), b: lane('b', { pieces: [piece(by, 640_000 + by, -1, by)] }) }], { way })
+      paint(
+        [{ kind: 'overlay', id: 'overlay', top: 0, height: 96, a: lane('a'), b: lane('b', { pieces: [piece(by, 640_000 + by, -1, by)] }) }],
+        { way },
+      )
     expect((await over('both')).asked.some((u) => u.includes('overlay'))).toBe(false)
     const { asked } = await over('sum')
     const sums = asked.filter((u) => u.startsWith('/overlay/a/b/sum/'))
@@ -152,7 +207,15 @@ describe('the lanes’ picture', () => {
   })
 
   it('shows marks with their names and the loop in the ruler', async () => {
-    const { calls } = await paint([row('a', 0)], { marks: { markers: [{ frame: 48_000, name: 'Entry' }, { frame: 9e9, name: 'far' }], loop: { from: 96_000, to: 144_000, on: true } } })
+    const { calls } = await paint([row('a', 0)], {
+      marks: {
+        markers: [
+          { frame: 48_000, name: 'Entry' },
+          { frame: 9e9, name: 'far' },
+        ],
+        loop: { from: 96_000, to: 144_000, on: true },
+      },
+    })
     const texts = calls.filter((c) => c.name === 'fillText').map((c) => c.args[0])
     expect(texts).toContain('Entry')
     expect(texts).not.toContain('far')

@@ -33,7 +33,15 @@ export function fitOf(peak: number | undefined): number {
 }
 
 /** The whole stack: ruler, places, hits and the lanes that are in view. */
-export function paintLanes(s: Surface, p: Palette, v: Viewport, picture: Picture, tiles: TileCache, laid: TileCache, buffer: WaveBuffer): void {
+export function paintLanes(
+  s: Surface,
+  p: Palette,
+  v: Viewport,
+  picture: Picture,
+  tiles: TileCache,
+  laid: TileCache,
+  buffer: WaveBuffer,
+): void {
   const { ctx, ratio } = s
   const seen = picture.rows.filter((row) => placeOf(row, picture) + row.height >= RULER && placeOf(row, picture) <= s.height)
   const fit = (lane: Lane) => (picture.fitted ? fitOf(tiles.peak(lane.id, lane.frames)) : 1)
@@ -97,7 +105,9 @@ type Place = Omit<Wave, 'lane' | 'part' | 'ink'>
 
 function paintLane(p: Palette, here: Place, lane: Lane): void {
   // Where it was recorded, as a ghost: an outline in soft ink. One that lies under the waveform itself is not seen.
-  const seen = lane.pieces.some((piece) => Math.abs(piece.start - lane.startFrame) >= 0.5 * here.v.framesPerPx || piece.factor < 0 || piece.rate !== 1)
+  const seen = lane.pieces.some(
+    (piece) => Math.abs(piece.start - lane.startFrame) >= 0.5 * here.v.framesPerPx || piece.factor < 0 || piece.rate !== 1,
+  )
   if (seen) {
     const part = { from: lane.startFrame, to: lane.startFrame + lane.frames, start: lane.startFrame, rate: 1, factor: 1 }
     paintWave({ ...here, lane, part, ink: p.soft, alpha: 0.6, ghost: true })
@@ -139,7 +149,14 @@ export interface Hairline {
 }
 
 /** What moves while the rest stands: the place that is heard, the hairline, and a stretch that is measured. */
-export function paintMarks(s: Surface, p: Palette, v: Viewport, cursor: number, hairline: Hairline | null, measured: readonly [number, number] | null): void {
+export function paintMarks(
+  s: Surface,
+  p: Palette,
+  v: Viewport,
+  cursor: number,
+  hairline: Hairline | null,
+  measured: readonly [number, number] | null,
+): void {
   const { ctx } = s
   if (measured) {
     const [from, to] = [xOf(v, Math.min(...measured)), xOf(v, Math.max(...measured))]
@@ -293,7 +310,7 @@ function paintExtremes({ s, v, lane, tiles, buffer, top, height, part, ink, alph
     let min = 1e9
     let max = -1e9
     let square = 0
-    for (let n = a; n < b; ) {
+    for (let n = a; n < b;) {
       const t = Math.floor(n / inTile)
       if (t !== tile) {
         tile = t

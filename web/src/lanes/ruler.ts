@@ -45,7 +45,12 @@ export function ticksOf(v: Viewport, m: Measure, kind: Ruler, width: number): { 
     const frame = origin + i * every * unit
     if (xOf(v, frame) < -130) continue
     // Below a millisecond the clock has no more digits: the frame itself is the better word.
-    const label = kind === 'bars' ? barsBeats(frame + 1e-6, m, decimals) : kind === 'samples' || every < 0.001 ? `${Math.round(frame)}` : clock(frame, m.rateHz).slice(3)
+    const label =
+      kind === 'bars'
+        ? barsBeats(frame + 1e-6, m, decimals)
+        : kind === 'samples' || every < 0.001
+          ? `${Math.round(frame)}`
+          : clock(frame, m.rateHz).slice(3)
     made.push({ frame, label })
   }
   return made

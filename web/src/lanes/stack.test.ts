@@ -10,7 +10,18 @@ import { valueAt, valueText } from './values'
 import { makeViewport } from './viewport'
 
 const track = (id: string) => ({ id }) as Track
-const lane = (id: string, part: Partial<Lane> = {}): Lane => ({ id, name: id, startFrame: 0, frames: 100_000, offset: 0, invert: false, pieces: [{ from: 0, to: 100_000, start: 0, rate: 1, factor: 1 }], anchor: false, dim: false, ...part })
+const lane = (id: string, part: Partial<Lane> = {}): Lane => ({
+  id,
+  name: id,
+  startFrame: 0,
+  frames: 100_000,
+  offset: 0,
+  invert: false,
+  pieces: [{ from: 0, to: 100_000, start: 0, rate: 1, factor: 1 }],
+  anchor: false,
+  dim: false,
+  ...part,
+})
 const group = { id: 'G', name: 'G', colour: 0, tracks: ['b'], folded: false, hidden: false, muted: false, soloed: false, together: true }
 
 describe('stack', () => {
@@ -84,7 +95,11 @@ describe('hairline', () => {
     const single = new Float32Array(8192)
     single[500] = 0.25
     const points = new Float32Array([-0.5, 0.1, 0.2, -0.01, 0.02, 0.01])
-    const tiles = new TileCache((l) => `/${l}/*`, () => undefined, (url) => Promise.resolve((url.includes('samples') ? single : points).buffer))
+    const tiles = new TileCache(
+      (l) => `/${l}/*`,
+      () => undefined,
+      (url) => Promise.resolve((url.includes('samples') ? single : points).buffer),
+    )
     const turned = lane('t', { startFrame: 100, pieces: [{ from: 120, to: 100_121, start: 120.4, rate: 1, factor: -0.5 }] })
     expect(valueAt(tiles, turned, 620, 0.5)).toBeNull()
     await new Promise((done) => setTimeout(done, 5))

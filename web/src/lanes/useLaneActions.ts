@@ -26,7 +26,8 @@ export function useLaneActions() {
   async function place(id: string, text: string): Promise<void> {
     const t = store.track(id)
     const value = read(text)
-    if (t && value !== null && value !== t.correction.offset_frames) await store.decide(`${t.name}: offset typed as ${text}${along(id)}`, [{ track_id: id, after: { offset_frames: value } }], true)
+    if (t && value !== null && value !== t.correction.offset_frames)
+      await store.decide(`${t.name}: offset typed as ${text}${along(id)}`, [{ track_id: id, after: { offset_frames: value } }], true)
   }
 
   async function gain(id: string, text: string): Promise<void> {
@@ -34,13 +35,15 @@ export function useLaneActions() {
     const value = Number(text.replace(',', '.').replace('\u2212', '-'))
     if (!t) return
     if (!Number.isFinite(value)) tellTrouble(`“${text}” is no gain in dB.`)
-    else if (value !== t.correction.gain_db) await store.decide(`${t.name}: gain ${fixed(value, 1)} dB`, [{ track_id: id, after: { gain_db: value } }])
+    else if (value !== t.correction.gain_db)
+      await store.decide(`${t.name}: gain ${fixed(value, 1)} dB`, [{ track_id: id, after: { gain_db: value } }])
   }
 
   async function flip(id: string): Promise<void> {
     const t = store.track(id)
     // Seen when its turn comes: pressed twice it is upright again.
-    if (t) await store.decide(`${t.name}: polarity flipped`, () => [{ track_id: id, after: { invert: !store.track(id)?.correction.invert } }])
+    if (t)
+      await store.decide(`${t.name}: polarity flipped`, () => [{ track_id: id, after: { invert: !store.track(id)?.correction.invert } }])
   }
 
   /** The same for every member of a group, as one decision. */
@@ -54,7 +57,8 @@ export function useLaneActions() {
 
   async function moveGroup(group: Group, text: string): Promise<void> {
     const by = read(text)
-    if (by !== null && by !== 0) await all(group, `moved by ${samples(Math.round(by * 100) / 100)} samples`, (offset) => ({ offset_frames: offset + by }))
+    if (by !== null && by !== 0)
+      await all(group, `moved by ${samples(Math.round(by * 100) / 100)} samples`, (offset) => ({ offset_frames: offset + by }))
   }
 
   const flipGroup = (group: Group) => all(group, 'turned over', (_, invert) => ({ invert: !invert }))

@@ -22,7 +22,11 @@ export function usePathFacts(): PathFacts {
     policy: (t) => t.policy || (advice(t)?.policy ?? ''),
     latency: (t) => {
       const a = advice(t)
-      return a ? (a.latency_frames ? span(a.latency_frames, store.unit, store.measure).replace(/ (samples|quarters)$/, '') : 'none found') : ''
+      return a
+        ? a.latency_frames
+          ? span(a.latency_frames, store.unit, store.measure).replace(/ (samples|quarters)$/, '')
+          : 'none found'
+        : ''
     },
   }
 }

@@ -42,7 +42,14 @@ export function useStack(view: { all: Ref<boolean>; overlay: Ref<boolean>; usual
     const made = stacked(wanted, laneFor, store.desk.state, view.usual.value)
     const [a, b] = pair.value
     if (view.overlay.value && a && b) {
-      made.push({ kind: 'overlay', id: 'overlay', a: laneFor(a), b: laneFor(b), top: heightOf(made), height: Math.max(view.usual.value, 60) })
+      made.push({
+        kind: 'overlay',
+        id: 'overlay',
+        a: laneFor(a),
+        b: laneFor(b),
+        top: heightOf(made),
+        height: Math.max(view.usual.value, 60),
+      })
     }
     return made
   })

@@ -30,6 +30,11 @@ export function showAll(v: Viewport): void {
   v.start = v.first - (v.last - v.first) * 0.01
 }
 
+/** Takes in how wide the picture is, in CSS pixels. */
+export function resized(v: Viewport, width: number): void {
+  v.width = width
+}
+
 /** Zooms by a factor (below 1: closer) so that what is under `x` stays there. */
 export function zoomAt(v: Viewport, x: number, factor: number): void {
   const frame = v.start + x * v.framesPerPx

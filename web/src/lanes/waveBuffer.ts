@@ -31,7 +31,8 @@ export class WaveBuffer {
   dot(x: number, y: number, low: number, high: number, ink: number): void {
     const image = this.image
     const at = Math.round(y)
-    if (image && x >= 0 && x < image.width && at >= Math.max(low, 0) && at < Math.min(high, image.height)) this.pixels[at * image.width + x] = ink
+    if (image && x >= 0 && x < image.width && at >= Math.max(low, 0) && at < Math.min(high, image.height))
+      this.pixels[at * image.width + x] = ink
   }
 
   /** Column `x` of the band that is written next: `outer` and within it `inner`, each from its top to its bottom, the first at

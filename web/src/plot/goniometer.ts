@@ -16,7 +16,13 @@ export function place(left: number, right: number, way: Way = 'turned'): { x: nu
  * Two channels against each other: a dot a sample, and the energy by direction of the whole as a line about the middle.
  * The zone where the channels oppose is tinted; the dots' own scale follows their largest, so that quiet places are seen.
  */
-export function paintGoniometer(s: Surface, p: Palette, dots: Float32Array | null, directions: readonly (readonly number[])[], way: Way = 'turned'): void {
+export function paintGoniometer(
+  s: Surface,
+  p: Palette,
+  dots: Float32Array | null,
+  directions: readonly (readonly number[])[],
+  way: Way = 'turned',
+): void {
   const { ctx, width, height } = s
   const radius = Math.min(width, height) / 2 - 18
   const [cx, cy] = [width / 2, height / 2]

@@ -1,4 +1,4 @@
-import { onBeforeUnmount, ref, watch, type Ref, type WatchSource } from 'vue'
+import { onBeforeUnmount, useTemplateRef, watch, type ShallowRef, type WatchSource } from 'vue'
 import { theme } from '../shared/theme'
 
 /** A canvas to paint on, in CSS pixels; the backing store follows the device's pixels. */
@@ -12,10 +12,16 @@ export interface Surface {
 }
 
 /**
- * Keeps a canvas sharp and paints at most once a frame. `sources` are watched; `dirty()` asks for a paint by hand.
+ * Keeps the canvas that the template calls `name` sharp and paints at most once a frame. `sources` are watched; `dirty()` asks for
+ * a paint by hand.
  */
-export function useSurface(paint: (s: Surface) => void, sources: WatchSource[], timed = false): { canvas: Ref<HTMLCanvasElement | null>; dirty: () => void } {
-  const canvas = ref<HTMLCanvasElement | null>(null)
+export function useSurface(
+  name: string,
+  paint: (s: Surface) => void,
+  sources: WatchSource[],
+  timed = false,
+): { canvas: Readonly<ShallowRef<HTMLCanvasElement | null>>; dirty: () => void } {
+  const canvas = useTemplateRef<HTMLCanvasElement>(name)
   let asked = 0
   let observer: ResizeObserver | null = null
 

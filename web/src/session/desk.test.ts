@@ -19,7 +19,8 @@ vi.mock('../api/client', async (original) => ({
 const { makeDesk } = await import('./desk')
 
 /** What a server would answer that lays the change over an untouched desk. */
-const laid = (patch: DeskPatch) => Promise.resolve({ data: { ...freshDesk(), ...(patch as object), lanes: patch.lanes ?? {} }, response: { ok: true, status: 200 } })
+const laid = (patch: DeskPatch) =>
+  Promise.resolve({ data: { ...freshDesk(), ...(patch as object), lanes: patch.lanes ?? {} }, response: { ok: true, status: 200 } })
 
 beforeEach(() => {
   vi.useFakeTimers()
@@ -45,10 +46,17 @@ describe('the desk', () => {
   })
 
   it('keeps what is not sent yet when the server tells of others', async () => {
-    const desk = makeDesk(() => 's', () => undefined)
+    const desk = makeDesk(
+      () => 's',
+      () => undefined,
+    )
     desk.setLane('a', { muted: true })
     desk.take({ ...freshDesk(), ruler: 'bars', lanes: { b: { ...laneOf(freshDesk(), 'b'), soloed: true } } })
-    expect([laneOf(desk.state.value, 'a').muted, laneOf(desk.state.value, 'b').soloed, desk.state.value.ruler]).toEqual([true, true, 'bars'])
+    expect([laneOf(desk.state.value, 'a').muted, laneOf(desk.state.value, 'b').soloed, desk.state.value.ruler]).toEqual([
+      true,
+      true,
+      'bars',
+    ])
     // Also while it is under way.
     let done: (v: unknown) => void = () => undefined
     answer = (patch) => new Promise((resolve) => (done = () => void laid(patch).then(resolve)))
@@ -61,7 +69,10 @@ describe('the desk', () => {
   })
 
   it('says when a change is refused, and goes on', async () => {
-    const desk = makeDesk(() => 's', () => undefined)
+    const desk = makeDesk(
+      () => 's',
+      () => undefined,
+    )
     answer = () => Promise.resolve({ error: { message: 'there are eight colours' }, response: { ok: false, status: 422 } })
     desk.putGroup({ name: 'G', tracks: ['a'], colour: 9 })
     await vi.advanceTimersByTimeAsync(200)
@@ -73,7 +84,10 @@ describe('the desk', () => {
   })
 
   it('takes a loop away with one that ends where it begins', async () => {
-    const desk = makeDesk(() => 's', () => undefined)
+    const desk = makeDesk(
+      () => 's',
+      () => undefined,
+    )
     desk.setRange({ from: 10, to: 900, on: true, pre_roll_s: 1 })
     expect(desk.state.value.range?.to).toBe(900)
     desk.setRange(null)
@@ -83,7 +97,10 @@ describe('the desk', () => {
   })
 
   it('makes groups with a name of their own, in colours in turn, and dissolves them', () => {
-    const desk = makeDesk(() => 's', () => undefined)
+    const desk = makeDesk(
+      () => 's',
+      () => undefined,
+    )
     desk.putGroup({ name: 'One', tracks: ['a', 'b'] })
     desk.putGroup({ name: 'Two', tracks: ['b', 'c'] })
     const [one, two] = desk.groups.value
@@ -97,7 +114,10 @@ describe('the desk', () => {
 
   it('sends the last change before it is left, to the session it was of', async () => {
     let session = 'old'
-    const desk = makeDesk(() => session, () => undefined)
+    const desk = makeDesk(
+      () => session,
+      () => undefined,
+    )
     desk.setLane('a', { muted: true })
     const sending = desk.flush()
     session = 'new'

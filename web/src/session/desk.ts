@@ -113,5 +113,23 @@ export function makeDesk(session: () => string, heard: () => void) {
     state.value = freshDesk()
   }
 
-  return { state, groups, listening, lane, group, take, preview, change, flush, setLane, setLanes, setGroup, putGroup, dissolve, setListening, setRange, reset }
+  return {
+    state,
+    groups,
+    listening,
+    lane,
+    group,
+    take,
+    preview,
+    change,
+    flush,
+    setLane,
+    setLanes,
+    setGroup,
+    putGroup,
+    dissolve,
+    setListening,
+    setRange,
+    reset,
+  }
 }

@@ -2,13 +2,31 @@ import { describe, expect, it } from 'vitest'
 import { freshDesk, grouped, groupOf, laneOf, moved, ordered, rowsOf, sounding, usualLane, type Group } from './deskRules'
 
 const tracks = ['a', 'b', 'c', 'd', 'e'].map((id) => ({ id }))
-const group = (id: string, members: string[], part: Partial<Group> = {}): Group => ({ id, name: id, colour: 0, tracks: members, folded: false, hidden: false, muted: false, soloed: false, together: true, ...part })
-const shown = (desk: ReturnType<typeof freshDesk>) => rowsOf(desk, tracks).map((r) => (r.kind === 'group' ? `[${r.group.id}]` : r.track.id)).join(' ')
+const group = (id: string, members: string[], part: Partial<Group> = {}): Group => ({
+  id,
+  name: id,
+  colour: 0,
+  tracks: members,
+  folded: false,
+  hidden: false,
+  muted: false,
+  soloed: false,
+  together: true,
+  ...part,
+})
+const shown = (desk: ReturnType<typeof freshDesk>) =>
+  rowsOf(desk, tracks)
+    .map((r) => (r.kind === 'group' ? `[${r.group.id}]` : r.track.id))
+    .join(' ')
 
 describe('order of lanes', () => {
   it('keeps the session’s order for those that nobody placed', () => {
     const desk = { ...freshDesk(), order: ['d', 'b'] }
-    expect(ordered(desk, tracks).map((t) => t.id).join('')).toBe('dbace')
+    expect(
+      ordered(desk, tracks)
+        .map((t) => t.id)
+        .join(''),
+    ).toBe('dbace')
   })
   it('drops a lane before another or at the end, and loses none', () => {
     const ids = tracks.map((t) => t.id)

@@ -15,7 +15,11 @@ export function stretches(track: Pick<Track, 'mends' | 'mends_heard'>): Stretch[
 
 /** What is added to the track's own correction, in words. */
 export function besides({ offset_frames, invert, gain_db }: Correction, m: Measure): string {
-  const parts = [invert ? 'inverted' : '', offset_frames !== 0 ? span(offset_frames, 'samples', m) : '', gain_db !== 0 ? `${fixed(gain_db, 2)} dB` : '']
+  const parts = [
+    invert ? 'inverted' : '',
+    offset_frames !== 0 ? span(offset_frames, 'samples', m) : '',
+    gain_db !== 0 ? `${fixed(gain_db, 2)} dB` : '',
+  ]
   return parts.filter((p) => p !== '').join(', ')
 }
 

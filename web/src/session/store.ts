@@ -124,14 +124,18 @@ export const useSession = defineStore('session', () => {
 
   /** What the session says of how it sounds. */
   function sounds(): string {
-    return JSON.stringify([tracks.value.map((t) => [t.id, t.correction, t.mends, t.side]), desk.listening.value.click ? measure.value : null])
+    return JSON.stringify([
+      tracks.value.map((t) => [t.id, t.correction, t.mends, t.side]),
+      desk.listening.value.click ? measure.value : null,
+    ])
   }
 
   /** Keeps pair and range fitting to the tracks that are there. */
   function settle(first: boolean): void {
     // Until somebody chooses, the pair follows the anchor: recordings come in one after the other, in any order.
     if (!track(pair.a) || pair.a === proposed.a) pair.a = proposed.a = anchorId.value
-    if (!track(pair.b) || pair.b === pair.a || pair.b === proposed.b) pair.b = proposed.b = tracks.value.find((t) => t.id !== pair.a)?.id ?? ''
+    if (!track(pair.b) || pair.b === pair.a || pair.b === proposed.b)
+      pair.b = proposed.b = tracks.value.find((t) => t.id !== pair.a)?.id ?? ''
     const starts = tracks.value.map((t) => t.start_frame + Math.min(0, t.correction.offset_frames))
     const ends = tracks.value.map((t) => t.start_frame + t.frames + Math.max(0, t.correction.offset_frames))
     const was = viewport.last - viewport.first
@@ -176,7 +180,8 @@ export const useSession = defineStore('session', () => {
     const { mono, difference, dim, swap, matched, click, speed } = desk.listening.value
     const rest = { mono, dim, swap, matched, click, speed }
     const here = placedHere.value
-    if (here && scopeHere.value) return { ...rest, tracks: Object.keys(here), places: here, centred: false, apart: false, difference: false }
+    if (here && scopeHere.value)
+      return { ...rest, tracks: Object.keys(here), places: here, centred: false, apart: false, difference: false }
     const own = (id: string) => ({ pan: desk.lane(id).pan ?? null, level_db: desk.lane(id).level_db })
     const heardTracks = difference ? chosen() : sounding(desk.state.value, chosen())
     const placed = heardTracks.filter((t) => own(t).pan !== null || own(t).level_db !== 0)
@@ -264,7 +269,8 @@ export const useSession = defineStore('session', () => {
     await desk.flush()
     await inTurn(async () => {
       try {
-        const walked = way === 'undo' ? client.POST('/api/sessions/{session}/undo', params) : client.POST('/api/sessions/{session}/redo', params)
+        const walked =
+          way === 'undo' ? client.POST('/api/sessions/{session}/undo', params) : client.POST('/api/sessions/{session}/redo', params)
         const decision = await ask(walked)
         await reload()
         if (decision) tell(`${way === 'undo' ? 'Taken back' : 'Carried out again'}: ${decision.label}`)

@@ -23,7 +23,7 @@ describe('moves', () => {
   function hands() {
     let time = 0
     const sent: Move[] = []
-    let go: (() => void)[] = []
+    const go: (() => void)[] = []
     const moves = makeMoves(
       (m) => {
         sent.push({ ...m })

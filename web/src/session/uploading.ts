@@ -128,7 +128,11 @@ export function useUploads() {
         files.set(key, { file, chosenAt: now + keys.length, address: '' })
         list.push({ key, session, name: file.name, bytes: file.size, part: 0, state: 'waiting', away: false, message: '', job: '' })
       }
-      void announceAll(session, keys, known.filter((a) => ![...files.values()].some((f) => f.address.endsWith(a.id))))
+      void announceAll(
+        session,
+        keys,
+        known.filter((a) => ![...files.values()].some((f) => f.address.endsWith(a.id))),
+      )
     },
     /** Files that a page announced which is gone: nobody sends them now. */
     left: (announced: Announced[]) =>

@@ -110,7 +110,16 @@ export function parseOffset(text: string, m: Measure, unit: Unit = 'samples'): n
   if (!found) return null
   const value = Number(found[1])
   const quarter = 60 / m.bpm
-  const seconds: Record<string, number> = { ms: 1e-3, us: 1e-6, µs: 1e-6, s: 1, cm: 0.01 / m.speedMS, m: 1 / m.speedMS, quarter, quarters: quarter }
+  const seconds: Record<string, number> = {
+    ms: 1e-3,
+    us: 1e-6,
+    µs: 1e-6,
+    s: 1,
+    cm: 0.01 / m.speedMS,
+    m: 1 / m.speedMS,
+    quarter,
+    quarters: quarter,
+  }
   const usual: Record<Unit, string> = { samples: 'samples', ms: 'ms', us: 'us', distance: 'm', note: 'quarters' }
   const factor = seconds[found[2] ?? usual[unit]]
   return Number.isFinite(value) ? (factor === undefined ? value : value * factor * m.rateHz) : null
@@ -124,7 +133,12 @@ export function noOffset(text: string): string {
 /** A stretch of time in every unit, and as the frequency whose period it is. */
 export function stretchOf(frames: number, m: Measure): string {
   const seconds = Math.abs(frames) / m.rateHz
-  const parts = [`${samples(Math.round(frames))} samples`, span(frames, 'ms', m), distance(seconds * m.speedMS), note((seconds * m.bpm) / 60)]
+  const parts = [
+    `${samples(Math.round(frames))} samples`,
+    span(frames, 'ms', m),
+    distance(seconds * m.speedMS),
+    note((seconds * m.bpm) / 60),
+  ]
   if (seconds > 0) parts.push(`${fixed(1 / seconds, seconds < 0.01 ? 0 : 1)} Hz`)
   return parts.join(' · ')
 }

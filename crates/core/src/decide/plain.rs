@@ -35,7 +35,7 @@ pub(super) fn findings(case: &Case) -> Vec<Finding> {
     for (m, f) in facts.iter().enumerate() {
         let name = case.label(m);
         if f.loud_db <= SILENT_DB {
-            found.push(dead(&name, m));
+            found.push(dead(name, m));
             continue;
         }
         if f.loud_db < usual - QUIET_DB {
@@ -47,7 +47,7 @@ pub(super) fn findings(case: &Case) -> Vec<Finding> {
                 "Check its gain; a microphone that hears nothing may be dead.",
             ));
         }
-        found.extend(by_itself(&name, m, f, span));
+        found.extend(by_itself(name, m, f, span));
         if let Some(speed) = case.table.speeds[m] {
             found.push(plain(
                 Kind::WrongRate,

@@ -58,7 +58,7 @@ impl Stage {
         for i in 0..count {
             let p =
                 [1.6 * i as f64 + rng.random_range(-0.3..0.3), rng.random_range(4.0..6.5), rng.random_range(0.6..1.1)];
-            let turn: f64 = rng.random_range(0.0..6.28);
+            let turn: f64 = rng.random_range(0.0..std::f64::consts::TAU);
             s.sources.push(p);
             s.mics.push([p[0] + 0.2 * turn.cos(), p[1] + 0.2 * turn.sin(), p[2] + 0.15]);
             s.tracks.push(track(format!("near {i}"), Role::Near, &format!("source {i}"), Side::None, None));

@@ -232,8 +232,7 @@ pub async fn show_check(
         judged => judged?,
     };
     let moved = |of: &dyn Fn(usize) -> (f64, bool)| -> Vec<f64> {
-        let moves: Vec<Move> =
-            (0..j.rows.len()).map(|m| of(m)).map(|(frames, turned)| Move { frames, turned }).collect();
+        let moves: Vec<Move> = (0..j.rows.len()).map(of).map(|(frames, turned)| Move { frames, turned }).collect();
         sums_of(&j.measured.table, &moves)
     };
     let recorded = moved(&|_| (0.0, false));

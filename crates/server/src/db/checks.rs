@@ -25,7 +25,7 @@ pub struct Measured {
 
 /// What a check depends on; a stored one with another basis is out of date.
 pub fn basis_of(rows: &[TrackRow], rate_hz: u32) -> String {
-    let mut hash = Sum::new();
+    let mut hash = Sum::default();
     hash.update(format!("{METHOD}/{rate_hz}"));
     for t in rows {
         hash.update(t.id.as_bytes());

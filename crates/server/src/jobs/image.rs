@@ -18,7 +18,7 @@ const METHOD: u32 = 1;
 
 /// Name of a set of tracks in their order, over a range or as a whole.
 pub fn set_of(tracks: &[Uuid], range: Option<[i64; 2]>) -> String {
-    let mut hash = Sum::new();
+    let mut hash = Sum::default();
     // Of ranges only the last is kept.
     hash.update([u8::from(range.is_some())]);
     tracks.iter().for_each(|t| hash.update(t.as_bytes()));
@@ -27,7 +27,7 @@ pub fn set_of(tracks: &[Uuid], range: Option<[i64; 2]>) -> String {
 
 /// What an image depends on; a stored one with another basis is out of date.
 pub fn basis(rows: &[TrackRow], rate_hz: u32, range: Option<[i64; 2]>) -> String {
-    let mut hash = Sum::new();
+    let mut hash = Sum::default();
     hash.update(format!("{METHOD}/{rate_hz}/{range:?}"));
     for t in rows {
         hash.update(format!("{}/{}/{:?}/{:?};", t.id, t.start_frame, t.correction(), t.mends.0));

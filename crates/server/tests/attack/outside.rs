@@ -120,7 +120,10 @@ pub async fn held_keys(series: usize) -> Line {
     let x = hits(240_000, 1);
     s.bring_in(
         &session,
-        &[("Near.wav", wav(&[x.clone()], 48_000, None)), ("Far.wav", wav(&[moved(&x, 99, 0.6)], 48_000, None))],
+        &[
+            ("Near.wav", wav(std::slice::from_ref(&x), 48_000, None)),
+            ("Far.wav", wav(&[moved(&x, 99, 0.6)], 48_000, None)),
+        ],
     )
     .await;
     b.page.goto(&format!("{}/sessions/{session}/align", s.base)).await.unwrap();

@@ -16,7 +16,7 @@ async fn opened(b: &Browser, s: &TestServer, files: &[(&str, Vec<u8>)], view: &s
 
 fn pair() -> [(&'static str, Vec<u8>); 2] {
     let x = hits(480_000, 1);
-    [("Near.wav", wav(&[x.clone()], 48_000, None)), ("Far.wav", wav(&[moved(&x, 333, 0.6)], 48_000, None))]
+    [("Near.wav", wav(std::slice::from_ref(&x), 48_000, None)), ("Far.wav", wav(&[moved(&x, 333, 0.6)], 48_000, None))]
 }
 
 /// A key for whatever has the focus: unlike [`Browser::key`], which takes it away first.

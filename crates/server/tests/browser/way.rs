@@ -10,7 +10,7 @@ async fn the_whole_way() {
     let folder = tempfile::tempdir().expect("a folder");
     let x = hits(960_000, 1);
     let files = [
-        put(folder.path(), "Drum near.wav", wav(&[x.clone()], 48_000, None)),
+        put(folder.path(), "Drum near.wav", wav(std::slice::from_ref(&x), 48_000, None)),
         put(folder.path(), "Drum far near.wav", wav(&[moved(&x, 333, -0.6)], 48_000, None)),
     ];
     new_session(&b, &s, "The whole way").await;

@@ -25,7 +25,7 @@ async fn from_files_to_a_correction_and_back() {
         .bring_in(
             &session,
             &[
-                ("First near.wav", wav(&[x.clone()], 48_000, None)),
+                ("First near.wav", wav(std::slice::from_ref(&x), 48_000, None)),
                 ("Second near.wav", wav(&[moved(&x, 221, -0.5)], 48_000, None)),
             ],
         )
@@ -115,8 +115,8 @@ async fn time_stamps_place_recordings_and_rates_are_converted() {
         .bring_in(
             &session,
             &[
-                ("a.wav", wav(&[x.clone()], 48_000, Some(48_000 * 3_600))),
-                ("b.wav", wav(&[x.clone()], 48_000, Some(48_000 * 3_600 + 480))),
+                ("a.wav", wav(std::slice::from_ref(&x), 48_000, Some(48_000 * 3_600))),
+                ("b.wav", wav(std::slice::from_ref(&x), 48_000, Some(48_000 * 3_600 + 480))),
                 ("c.wav", wav(&[x[..44_100].to_vec()], 44_100, Some(44_100 * 3_600 - 441))),
                 ("d.wav", wav(&[moved(&x, 1, 1.0)], 48_000, Some(48_000 * 80_000))),
             ],
@@ -176,7 +176,7 @@ async fn tiles_are_what_the_core_says() {
     let s = TestServer::start().await;
     let session = s.session("Tiles").await;
     let x = hits(300_000, 5);
-    let tracks = s.bring_in(&session, &[("x.wav", wav(&[x.clone()], 48_000, None))]).await;
+    let tracks = s.bring_in(&session, &[("x.wav", wav(std::slice::from_ref(&x), 48_000, None))]).await;
     let base = format!("{}/api/sessions/{session}/tracks/{}/tiles", s.base, id(&tracks[0]));
     let floats = async |path: String| -> Vec<f32> {
         let bytes = s.http.get(path).send().await.unwrap().bytes().await.unwrap();

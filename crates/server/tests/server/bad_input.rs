@@ -76,7 +76,7 @@ async fn pairs_that_say_nothing() {
                 ("a.wav", wav(&[hits(480_000, 1)], 48_000, None)),
                 ("b.wav", wav(&[hits(480_000, 2)], 48_000, None)),
                 ("silent.wav", wav(&[vec![0.0; 480_000]], 48_000, None)),
-                ("long.wav", wav(&[long.clone()], 48_000, None)),
+                ("long.wav", wav(std::slice::from_ref(&long), 48_000, None)),
                 ("part.wav", wav(&[moved(&long[..480_000], 50, 1.0)], 48_000, None)),
             ],
         )
@@ -235,7 +235,7 @@ async fn wrong_ids_and_bodies() {
         assert!(said["message"].as_str().unwrap().len() > 10);
     }
     let (status, said) = s.post(&format!("/api/sessions/{session}/recordings"), json!({})).await;
-    assert!(status >= 400 && status < 500, "{said}");
+    assert!((400..500).contains(&status), "{said}");
 }
 
 #[actix_web::test]
@@ -265,7 +265,10 @@ async fn a_recording_deleted_from_the_store_is_named() {
     let tracks = s
         .bring_in(
             &session,
-            &[("Here.wav", wav(&[x.clone()], 48_000, None)), ("Gone.wav", wav(&[moved(&x, 9, 1.0)], 48_000, None))],
+            &[
+                ("Here.wav", wav(std::slice::from_ref(&x), 48_000, None)),
+                ("Gone.wav", wav(&[moved(&x, 9, 1.0)], 48_000, None)),
+            ],
         )
         .await;
     lose(&s, &tracks[1], true);

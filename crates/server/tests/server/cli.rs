@@ -20,7 +20,7 @@ fn folder() -> (tempfile::TempDir, Vec<f32>) {
     let put = |name: &str, planes: &[Vec<f32>], rate| {
         std::fs::write(folder.path().join(name), wav(planes, rate, None)).unwrap()
     };
-    put("anchor.wav", &[x.clone()], 48_000);
+    put("anchor.wav", std::slice::from_ref(&x), 48_000);
     put("late é.wav", &[moved(&x, 331, -0.5)], 48_000);
     put("pair.wav", &[moved(&x, 60, 1.0), moved(&x, 72, 1.0)], 48_000);
     put("other.wav", &[hits(480_000, 8)], 48_000);

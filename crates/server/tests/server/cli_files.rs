@@ -108,7 +108,7 @@ fn one_impossible_sample_hides_no_inversion() {
 fn aligned_files_take_nobodys_place() {
     let folder = tempfile::tempdir().unwrap();
     let x = hits(240_000, 7);
-    std::fs::write(folder.path().join("a.wav"), wav(&[x.clone()], 48_000, None)).unwrap();
+    std::fs::write(folder.path().join("a.wav"), wav(std::slice::from_ref(&x), 48_000, None)).unwrap();
     std::fs::write(folder.path().join("b.wav"), wav(&[moved(&x, 9, 1.0)], 48_000, None)).unwrap();
     let align =
         |more: &[&str]| marea(folder.path(), &[&["align", "a.wav", "b.wav", "--out", "done"][..], more].concat());

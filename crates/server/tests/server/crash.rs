@@ -68,7 +68,7 @@ async fn killed_during_import_and_during_export() {
     upload(&first.base, &session, "quick.wav", wav(&[hits(100_000, 1)], 48_000, None)).await;
     ended(&first.base, &session, "import").await;
     let slow = hits(9_600_000, 2);
-    upload(&first.base, &session, "slow.wav", wav(&[slow.clone()], 44_100, None)).await;
+    upload(&first.base, &session, "slow.wav", wav(std::slice::from_ref(&slow), 44_100, None)).await;
     let base = first.base.clone();
     until("the import is at work", async || {
         !walk(&store.path().join("parts")).is_empty()

@@ -23,7 +23,7 @@ async fn files_are_moved_sample_by_sample() {
         .bring_in(
             &session,
             &[
-                ("Anchor.wav", wav(&[x.clone()], 48_000, Some(stamp))),
+                ("Anchor.wav", wav(std::slice::from_ref(&x), 48_000, Some(stamp))),
                 ("Late.wav", wav(&[moved(&x, 110, 1.0)], 48_000, Some(stamp))),
                 ("Pair.wav", wav(&[x.clone(), moved(&x, 3, 0.5)], 48_000, Some(stamp))),
             ],
@@ -86,7 +86,7 @@ async fn from_the_earliest_sound_and_only_what_is_wanted() {
         .bring_in(
             &session,
             &[
-                ("A.wav", wav(&[x.clone()], 48_000, Some(stamp))),
+                ("A.wav", wav(std::slice::from_ref(&x), 48_000, Some(stamp))),
                 ("B.wav", wav(&[moved(&x, 1, 1.0)], 48_000, Some(stamp))),
             ],
         )

@@ -98,7 +98,8 @@ fn an_image_and_a_pair_are_judged_as_before() {
         compare(&format!("image-{seed}"), folder.path(), &["pair.wav"]);
         std::fs::remove_dir_all(folder.path().join("aligned")).unwrap();
         for (name, x) in ["left.wav", "right.wav"].iter().zip(&planes) {
-            std::fs::write(folder.path().join(name), crate::common::wav(&[x.clone()], 48_000, None)).unwrap();
+            std::fs::write(folder.path().join(name), crate::common::wav(std::slice::from_ref(x), 48_000, None))
+                .unwrap();
         }
         compare(&format!("two-files-{seed}"), folder.path(), &["left.wav", "right.wav"]);
         std::fs::remove_dir_all(folder.path().join("aligned")).unwrap();

@@ -33,7 +33,7 @@ async fn working_copies_are_made_anew_and_deliver_the_same() {
     let s = TestServer::start().await;
     let session = s.session("Copies").await;
     let x = hits(200_000, 1);
-    let tracks = s.bring_in(&session, &[("x.wav", wav(&[x.clone()], 48_000, None))]).await;
+    let tracks = s.bring_in(&session, &[("x.wav", wav(std::slice::from_ref(&x), 48_000, None))]).await;
     let first = work(&s, &tracks[0]);
     // Gone, empty, cut short, without its overview: each time the delivery holds every sample.
     let spoil: [&dyn Fn(); 4] = [

@@ -98,7 +98,10 @@ async fn streamed_blocks_are_the_exported_file() {
     let tracks = s
         .bring_in(
             &session,
-            &[("x.wav", wav(&[x.clone()], 48_000, None)), ("y.wav", wav(&[moved(&x, 40, -1.0)], 48_000, None))],
+            &[
+                ("x.wav", wav(std::slice::from_ref(&x), 48_000, None)),
+                ("y.wav", wav(&[moved(&x, 40, -1.0)], 48_000, None)),
+            ],
         )
         .await;
     let after = json!({ "offset_frames": -37.37, "invert": true, "gain_db": -3.0 });

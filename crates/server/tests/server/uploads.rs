@@ -57,7 +57,7 @@ async fn a_file_goes_on_where_it_stopped_also_after_a_kill() {
     let session =
         post(&first.base, "/api/sessions", json!({ "name": "Pieces" })).await["id"].as_str().unwrap().to_string();
     let x = hits(300_000, 1);
-    let bytes = wav(&[x.clone()], 48_000, None);
+    let bytes = wav(std::slice::from_ref(&x), 48_000, None);
     let at = place(&first.base, &session, "Cajón é.wav", bytes.len()).await;
     assert_eq!(send(&first.base, &at, 0, &bytes[..100_000]).await.headers()["upload-offset"], "100000");
     assert_eq!(send(&first.base, &at, 50, &bytes[50..]).await.status(), 409, "not from the middle of what is here");

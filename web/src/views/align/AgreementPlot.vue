@@ -20,7 +20,8 @@ watch(
   (m) => (range.value = fullRange(m)),
 )
 
-const { canvas } = useSurface(
+const { canvas: picture } = useSurface(
+  'canvas',
   (s) => {
     frame = frameOf(s, 40, 34)
     paintCurve(s, palette(), props.measurement, range.value, props.lag, under.value)
@@ -42,7 +43,7 @@ function onMove(e: PointerEvent): void {
 
 function onDown(e: PointerEvent): void {
   dragging = true
-  canvas.value?.setPointerCapture(e.pointerId)
+  picture.value?.setPointerCapture(e.pointerId)
   emit('tryLag', lagAt(e.offsetX, frame, range.value))
 }
 
@@ -65,8 +66,8 @@ function onKey(e: KeyboardEvent): void {
   emit('tryLag', props.lag + by * (e.shiftKey ? 10 : 1))
 }
 
-onMounted(() => canvas.value?.addEventListener('wheel', onWheel, { passive: false }))
-onBeforeUnmount(() => canvas.value?.removeEventListener('wheel', onWheel))
+onMounted(() => picture.value?.addEventListener('wheel', onWheel, { passive: false }))
+onBeforeUnmount(() => picture.value?.removeEventListener('wheel', onWheel))
 </script>
 
 <template>

@@ -59,7 +59,8 @@ const sentence = computed(() => {
   // What the offsets take out is no delay any more: what is left of it is said, and what there was.
   if (carriedLag.value !== 0 && lag.samples !== 0) {
     const out = span(carriedLag.value, 'ms', store.measure)
-    const rest = Math.abs(left) < 0.06 ? 'nothing is left' : `${span(Math.abs(left), 'ms', store.measure)} ${left > 0 ? 'later' : 'earlier'} are left`
+    const rest =
+      Math.abs(left) < 0.06 ? 'nothing is left' : `${span(Math.abs(left), 'ms', store.measure)} ${left > 0 ? 'later' : 'earlier'} are left`
     return `${b.value.name} – taken out: ${out} (${samples(Math.round(carriedLag.value * 100) / 100)} samples), ${rest}; recorded ${sure}`
   }
   return `${b.value.name} ${when}${value}, ${sure}`
@@ -108,7 +109,12 @@ async function markHit(kind: 'added' | 'removed'): Promise<void> {
 
 /** Half a period of the lowest tone before the attack, always; after it as much as the lag needs. */
 function showAttack(frame: number, lag: number): void {
-  showHit(store.viewport, frame + Math.min(0, lag), roomBefore(m.value?.lowest_hz, store.rateHz), Math.abs(m.value?.lag_frames ?? lag) * 1.8)
+  showHit(
+    store.viewport,
+    frame + Math.min(0, lag),
+    roomBefore(m.value?.lowest_hz, store.rateHz),
+    Math.abs(m.value?.lag_frames ?? lag) * 1.8,
+  )
   store.hitShown = frame
 }
 
@@ -143,12 +149,20 @@ function apply(): void {
   if (!b.value || !m.value) return
   const turned = (a.value?.correction.invert ?? false) !== m.value.propose_invert
   if (tried.value !== null) {
-    void setOffset(offsetA.value - tried.value, b.value.correction.invert, `${b.value.name}: lag of ${samples(Math.round(tried.value * 100) / 100)} samples taken out by hand`)
+    void setOffset(
+      offsetA.value - tried.value,
+      b.value.correction.invert,
+      `${b.value.name}: lag of ${samples(Math.round(tried.value * 100) / 100)} samples taken out by hand`,
+    )
   } else if (m.value.lag_frames === null || m.value.lag_frames === undefined) {
     tellTrouble('Nothing is proposed: the lag is undecided. Try a lag on the plot, or listen and nudge.')
   } else {
     const offset = offsetA.value + m.value.propose_offset_frames
-    void setOffset(offset, turned, `${b.value.name} aligned to ${a.value?.name}: ${samples(m.value.propose_offset_frames)} samples${m.value.propose_invert ? ', inverted' : ''}`)
+    void setOffset(
+      offset,
+      turned,
+      `${b.value.name} aligned to ${a.value?.name}: ${samples(m.value.propose_offset_frames)} samples${m.value.propose_invert ? ', inverted' : ''}`,
+    )
   }
 }
 
@@ -156,7 +170,11 @@ function nudge(frames: number): void {
   const t = b.value
   if (!t) return
   tried.value = null
-  store.nudge(t.id, frames, (total) => `${t.name} nudged by ${samples(total)} ${Math.abs(total) === 1 ? 'sample' : 'samples'}${actions.along(t.id)}`)
+  store.nudge(
+    t.id,
+    frames,
+    (total) => `${t.name} nudged by ${samples(total)} ${Math.abs(total) === 1 ? 'sample' : 'samples'}${actions.along(t.id)}`,
+  )
 }
 
 function swap(): void {
@@ -174,8 +192,8 @@ function stepTrack(by: number): void {
   if (next) store.choose(undefined, next.id)
 }
 
-const { canvas: phaseCanvas } = useSurface((s) => m.value && paintPhase(s, palette(), m.value, phaseTaken.value), [m, phaseTaken])
-const { canvas: sumCanvas } = useSurface((s) => sum.value && paintSum(s, palette(), sum.value.bands), [sum])
+useSurface('phaseCanvas', (s) => m.value && paintPhase(s, palette(), m.value, phaseTaken.value), [m, phaseTaken])
+useSurface('sumCanvas', (s) => sum.value && paintSum(s, palette(), sum.value.bands), [sum])
 
 const zoom = (factor: number) => zoomAt(store.viewport, store.viewport.width / 2, factor)
 useKeys('Align', [
@@ -210,15 +228,33 @@ useKeys('Lanes', [
   <div class="align">
     <div v-if="store.tracks.length < 2" class="view">
       <h1>Align</h1>
-      <p>Two tracks are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.</p>
+      <p>
+        Two tracks are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.
+      </p>
     </div>
     <template v-else>
       <div class="pickers">
-        <el-select :model-value="store.pair.b" filterable size="small" class="track" aria-label="Track that is moved" data-test="track-b" @update:model-value="store.choose(undefined, $event)">
+        <el-select
+          :model-value="store.pair.b"
+          filterable
+          size="small"
+          class="track"
+          aria-label="Track that is moved"
+          data-test="track-b"
+          @update:model-value="store.choose(undefined, $event)"
+        >
           <el-option v-for="t in store.tracks.filter((x) => x.id !== store.pair.a)" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
         <span>against</span>
-        <el-select :model-value="store.pair.a" filterable size="small" class="track" aria-label="Track that stays" data-test="track-a" @update:model-value="store.choose($event, undefined)">
+        <el-select
+          :model-value="store.pair.a"
+          filterable
+          size="small"
+          class="track"
+          aria-label="Track that stays"
+          data-test="track-a"
+          @update:model-value="store.choose($event, undefined)"
+        >
           <el-option v-for="t in store.tracks.filter((x) => x.id !== store.pair.b)" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
         <button class="plain" title="Exchange the two (X)" @click="swap">⇄</button>
@@ -226,8 +262,22 @@ useKeys('Lanes', [
         <span class="soft">{{ hits.length > 0 ? `hit ${hit + 1} of ${hits.length}` : '' }}</span>
         <button class="plain" title="Hit before (B)" :disabled="hits.length === 0" @click="stepHit(-1)">◂ hit</button>
         <button class="plain" title="Next hit (N)" :disabled="hits.length === 0" data-test="next-hit" @click="stepHit(1)">hit ▸</button>
-        <button class="plain" title="Draw a hit of the anchor at the cursor (D); the check follows" data-test="draw-hit" @click="markHit('added')">+ hit</button>
-        <button class="plain" title="Leave the hit shown, or the one at the cursor, out of the check (U)" data-test="remove-hit" @click="markHit('removed')">− hit</button>
+        <button
+          class="plain"
+          title="Draw a hit of the anchor at the cursor (D); the check follows"
+          data-test="draw-hit"
+          @click="markHit('added')"
+        >
+          + hit
+        </button>
+        <button
+          class="plain"
+          title="Leave the hit shown, or the one at the cursor, out of the check (U)"
+          data-test="remove-hit"
+          @click="markHit('removed')"
+        >
+          − hit
+        </button>
         <button class="plain" title="Zoom out (↓)" @click="zoom(1 / 0.6)">−</button>
         <button class="plain" title="Zoom in (↑)" @click="zoom(0.6)">+</button>
         <button class="plain" title="Whole session (Home)" @click="showAll(store.viewport)">whole</button>
@@ -240,14 +290,24 @@ useKeys('Lanes', [
         <LanesPanel :key="store.id" :all="all" :usual="laneHeight" :hits="hits" :tried="triedLane" @select="select" />
       </div>
       <p class="sentence" :class="m?.verdict" data-test="sentence" :data-verdict="m?.verdict" role="status">
-        <template v-if="sentence"><b :class="m && m.sign < 0 ? 'caution' : ''">{{ m && m.sign < 0 ? '▼' : m && m.sign > 0 ? '▲' : '?' }}</b> {{ sentence }}</template>
+        <template v-if="sentence"
+          ><b :class="m && m.sign < 0 ? 'caution' : ''">{{ m && m.sign < 0 ? '▼' : m && m.sign > 0 ? '▲' : '?' }}</b>
+          {{ sentence }}</template
+        >
         <template v-else-if="trouble">{{ trouble }} <button class="plain" @click="reset">Measure again</button></template>
         <template v-else>{{ running?.doing || 'Measuring' }} …</template>
       </p>
       <div class="plots">
         <figure class="wide">
           <figcaption><b>How late, and which way up?</b> <span class="soft">drag, or focus and ← →, to try a lag</span></figcaption>
-          <AgreementPlot v-if="m && m.curve.values.length > 0" :measurement="m" :lag="lagShown" :unit="store.unit" :measure="store.measure" @try-lag="tried = $event" />
+          <AgreementPlot
+            v-if="m && m.curve.values.length > 0"
+            :measurement="m"
+            :lag="lagShown"
+            :unit="store.unit"
+            :measure="store.measure"
+            @try-lag="tried = $event"
+          />
         </figure>
         <figure>
           <figcaption>
@@ -260,7 +320,15 @@ useKeys('Lanes', [
           <figcaption><b>What is lost in the sum?</b></figcaption>
           <canvas ref="sumCanvas" role="img" aria-label="Sum gain by third-octave" />
         </figure>
-        <PairFacts :view="view" :track="b" :carried-lag="carriedLag" :tried="tried !== null" :null-depth-db="sum?.nullDepthDb ?? null" @apply="apply" @nudge="nudge" />
+        <PairFacts
+          :view="view"
+          :track="b"
+          :carried-lag="carriedLag"
+          :tried="tried !== null"
+          :null-depth-db="sum?.nullDepthDb ?? null"
+          @apply="apply"
+          @nudge="nudge"
+        />
       </div>
     </template>
   </div>

@@ -68,7 +68,9 @@ function walk(e: KeyboardEvent, row: number, m: number): void {
     <table data-test="arrivals">
       <thead>
         <tr>
-          <th class="corner"><span class="soft">source ↓<br />microphone →</span></th>
+          <th class="corner">
+            <span class="soft">source ↓<br />microphone →</span>
+          </th>
           <th v-for="(t, m) in tracks" :key="check.tracks[m]" :class="['head', tints[m], { chosen: chosen.includes(m) }]">
             <TrackHead v-if="t" :track="t" :advice="check.advice[m]!" />
           </th>
@@ -81,17 +83,36 @@ function walk(e: KeyboardEvent, row: number, m: number): void {
             <span class="soft">{{ row.hits.length >= 4 ? `${row.hits.length} hits` : `${row.passages.length} passages` }}</span>
             <span v-if="!row.own_mic" class="soft">no microphone of its own</span>
           </th>
-          <td v-for="(cell, m) in row.cells" :key="m" :class="[cell.verdict, tints[m], { home: m === row.home, chosen: chosen.includes(m) }]">
-            <button :data-cell="`${r}-${m}`" :aria-label="label(row, cell, m)" :title="label(row, cell, m)" @click="emit('open', r, m)" @keydown="walk($event, r, m)">
+          <td
+            v-for="(cell, m) in row.cells"
+            :key="m"
+            :class="[cell.verdict, tints[m], { home: m === row.home, chosen: chosen.includes(m) }]"
+          >
+            <button
+              :data-cell="`${r}-${m}`"
+              :aria-label="label(row, cell, m)"
+              :title="label(row, cell, m)"
+              @click="emit('open', r, m)"
+              @keydown="walk($event, r, m)"
+            >
               <svg viewBox="0 0 120 44" preserveAspectRatio="none" aria-hidden="true">
-                <path v-if="cell.wave.length" :class="{ opposed: shown(row, cell, m).sign < 0 }" :d="wavePath(cell.wave, shown(row, cell, m).flip)" vector-effect="non-scaling-stroke" />
+                <path
+                  v-if="cell.wave.length"
+                  :class="{ opposed: shown(row, cell, m).sign < 0 }"
+                  :d="wavePath(cell.wave, shown(row, cell, m).flip)"
+                  vector-effect="non-scaling-stroke"
+                />
               </svg>
               <i v-if="cell.lag_frames !== null && cell.lag_frames !== undefined" class="tick" :style="{ left: `${tick(cell)}%` }" />
-              <span v-if="shown(row, cell, m).sign !== 0" :class="['way', { opposed: shown(row, cell, m).sign < 0 }]" aria-hidden="true">{{ shown(row, cell, m).sign < 0 ? '▼' : '▲' }}</span>
+              <span v-if="shown(row, cell, m).sign !== 0" :class="['way', { opposed: shown(row, cell, m).sign < 0 }]" aria-hidden="true">{{
+                shown(row, cell, m).sign < 0 ? '▼' : '▲'
+              }}</span>
               <span v-if="m === row.home" class="value"><b>home</b></span>
               <span v-else-if="shown(row, cell, m).lag !== null" class="value">
                 <b>{{ span(shown(row, cell, m).lag!, store.unit, store.measure) }}</b>
-                <span v-if="store.unit !== 'distance' && check.tracks.length < 10" class="soft" aria-hidden="true">{{ distance((shown(row, cell, m).lag! / store.measure.rateHz) * store.measure.speedMS) }}</span>
+                <span v-if="store.unit !== 'distance' && check.tracks.length < 10" class="soft" aria-hidden="true">{{
+                  distance((shown(row, cell, m).lag! / store.measure.rateHz) * store.measure.speedMS)
+                }}</span>
               </span>
               <span v-else class="value soft">{{ cell.heard ? 'undecided' : 'not heard' }}</span>
             </button>

@@ -32,13 +32,21 @@ const summary = computed(() => {
     [check.value?.findings.filter((f) => f.standing === 'agreed').length ?? 0, 'agreed', 'agreed'],
     [check.value?.findings.filter((f) => f.standing === 'dismissed').length ?? 0, 'put aside', 'put aside'],
   ] as const
-  return parts.filter((p) => p[0] > 0).map((p) => `${p[0]} ${p[0] === 1 ? p[1] : p[2]}`).join(' · ')
+  return parts
+    .filter((p) => p[0] > 0)
+    .map((p) => `${p[0]} ${p[0] === 1 ? p[1] : p[2]}`)
+    .join(' · ')
 })
 /** Tracks that the advice moves or turns and that do not carry it yet. */
 const advised = computed(() =>
   (check.value?.tracks ?? []).filter((id, m) => {
     const [t, a] = [store.track(id), check.value?.advice[m]]
-    return t && a && a.verdict !== 'undecided' && (Math.abs(a.offset_frames - t.correction.offset_frames) > 0.005 || a.invert !== t.correction.invert)
+    return (
+      t &&
+      a &&
+      a.verdict !== 'undecided' &&
+      (Math.abs(a.offset_frames - t.correction.offset_frames) > 0.005 || a.invert !== t.correction.invert)
+    )
   }),
 )
 
@@ -54,7 +62,11 @@ function openCell(r: number, m: number): void {
   const hit = row.hits[row.strongest] ?? row.hits[0] ?? row.passages[0]
   const lag = cell.lag_frames ?? 0
   const offset = store.track(home)?.correction.offset_frames ?? 0
-  void router.push({ name: 'align', params: { session: store.id }, query: hit === undefined ? {} : { hit: String(Math.round(hit + offset)), lag: String(Math.round(lag)) } })
+  void router.push({
+    name: 'align',
+    params: { session: store.id },
+    query: hit === undefined ? {} : { hit: String(Math.round(hit + offset)), lag: String(Math.round(lag)) },
+  })
   if (hit !== undefined) showHit(store.viewport, hit + offset + Math.min(0, lag), roomBefore(null, store.rateHz), Math.abs(lag) * 1.8)
 }
 
@@ -90,12 +102,16 @@ async function acceptOne(key: string): Promise<void> {
 }
 
 const acceptSolid = () => void accept(solid.value.map((f) => f.key))
-const { canvas } = useSurface((s) => check.value && paintWhole(s, palette(), check.value.whole), [check])
+useSurface('canvas', (s) => check.value && paintWhole(s, palette(), check.value.whole), [check])
 
 useKeys('Check', [
   { key: 'n', label: 'Next finding', run: () => step(1) },
   { key: 'b', label: 'Finding before', run: () => step(-1) },
-  { key: 'Enter', label: 'Accept the chosen finding', run: () => chosen.value?.standing === 'open' && chosen.value.finding.proposals.length > 0 && void acceptOne(chosen.value.key) },
+  {
+    key: 'Enter',
+    label: 'Accept the chosen finding',
+    run: () => chosen.value?.standing === 'open' && chosen.value.finding.proposals.length > 0 && void acceptOne(chosen.value.key),
+  },
   { key: 'g', label: 'Accept all solid findings', run: () => solid.value.length > 0 && acceptSolid() },
 ])
 </script>
@@ -104,42 +120,94 @@ useKeys('Check', [
   <div class="check">
     <div v-if="store.tracks.length === 0" class="view">
       <h1>Check</h1>
-      <p>Nothing is here yet. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>; the check then runs by itself.</p>
+      <p>
+        Nothing is here yet. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>; the
+        check then runs by itself.
+      </p>
     </div>
     <div v-else-if="!check" class="view">
       <h1>Check</h1>
-      <p v-if="job" role="status">{{ job.title }}: {{ Math.round(job.progress * 100) }} % <button class="plain" @click="cancel">Cancel</button></p>
-      <p v-else-if="importing">The check begins once all recordings are in{{ onTheWay > 0 ? `; ${onTheWay} are on their way` : '' }}. <button v-if="onTheWay > 0" class="plain" data-test="run-check" @click="again">Check without them</button></p>
-      <p v-else-if="loaded">This session was not checked yet. <button class="plain" data-test="run-check" @click="again">Check now</button></p>
+      <p v-if="job" role="status">
+        {{ job.title }}: {{ Math.round(job.progress * 100) }} % <button class="plain" @click="cancel">Cancel</button>
+      </p>
+      <p v-else-if="importing">
+        The check begins once all recordings are in{{ onTheWay > 0 ? `; ${onTheWay} are on their way` : '' }}.
+        <button v-if="onTheWay > 0" class="plain" data-test="run-check" @click="again">Check without them</button>
+      </p>
+      <p v-else-if="loaded">
+        This session was not checked yet. <button class="plain" data-test="run-check" @click="again">Check now</button>
+      </p>
     </div>
     <template v-else>
       <section class="left">
         <LanesFold />
         <header>
           <h2>Arrivals</h2>
-          <span class="soft">Each source as each microphone heard it: the mean of its clear moments, {{ store.heard.corrected ? 'as corrected' : 'as recorded' }}. A cell opens both tracks under Align.</span>
-          <span v-if="job" class="soft" role="status">checking again, {{ Math.round(job.progress * 100) }} % <button class="plain" @click="cancel">Cancel</button></span>
-          <span v-else-if="importing" class="soft" role="status">New recordings are on their way; the check follows once they are in. <button v-if="onTheWay > 0" class="plain" data-test="run-check" @click="again">Check without them</button></span>
-          <span v-else-if="check.stale" class="caution">Something changed since. <button class="plain" data-test="run-check" @click="again">Check again</button></span>
+          <span class="soft"
+            >Each source as each microphone heard it: the mean of its clear moments,
+            {{ store.heard.corrected ? 'as corrected' : 'as recorded' }}. A cell opens both tracks under Align.</span
+          >
+          <span v-if="job" class="soft" role="status"
+            >checking again, {{ Math.round(job.progress * 100) }} % <button class="plain" @click="cancel">Cancel</button></span
+          >
+          <span v-else-if="importing" class="soft" role="status"
+            >New recordings are on their way; the check follows once they are in.
+            <button v-if="onTheWay > 0" class="plain" data-test="run-check" @click="again">Check without them</button></span
+          >
+          <span v-else-if="check.stale" class="caution"
+            >Something changed since. <button class="plain" data-test="run-check" @click="again">Check again</button></span
+          >
         </header>
         <p v-for="m in check.missing" :key="m" class="caution missing" role="alert">{{ m }}; the rest was checked without it.</p>
-        <p v-if="check.table.rows.length === 0" class="none">No source could be told apart: there are no moments at which one microphone leads the others. More hits, a solo hit or names of sources would help.</p>
+        <p v-if="check.table.rows.length === 0" class="none">
+          No source could be told apart: there are no moments at which one microphone leads the others. More hits, a solo hit or names of
+          sources would help.
+        </p>
         <ArrivalTable v-else :check="check" :chosen="chosen?.finding.tracks ?? []" @open="openCell" />
-        <p class="legend soft"><span class="up">▲ upright</span> <span class="caution">▼ opposed</span> <span>│ arrival</span> <span>heavy line: solid, light: likely, hatched: undecided</span> <span>tinted column: a fault of that microphone</span></p>
+        <p class="legend soft">
+          <span class="up">▲ upright</span> <span class="caution">▼ opposed</span> <span>│ arrival</span>
+          <span>heavy line: solid, light: likely, hatched: undecided</span> <span>tinted column: a fault of that microphone</span>
+        </p>
         <header>
           <h2>What the whole keeps, by third-octave</h2>
-          <span class="soft">sum of all tracks in dB against unrelated sounds · light: as recorded, dark: as corrected, line: with all advice taken</span>
+          <span class="soft"
+            >sum of all tracks in dB against unrelated sounds · light: as recorded, dark: as corrected, line: with all advice taken</span
+          >
         </header>
-        <canvas ref="canvas" class="whole" role="img" aria-label="Sum of all tracks by third-octave, as recorded, as corrected and as advised" />
+        <canvas
+          ref="canvas"
+          class="whole"
+          role="img"
+          aria-label="Sum of all tracks by third-octave, as recorded, as corrected and as advised"
+        />
       </section>
       <aside ref="cards" aria-label="Findings">
         <header>
           <h2>Findings</h2>
           <p class="soft">{{ summary || 'Nothing was found.' }}</p>
-          <button v-if="solid.length > 0" class="plain all" data-test="accept-solid" @click="acceptSolid">Accept all {{ solid.length }} solid</button>
-          <button v-if="advised.length > 0" class="plain all" data-test="accept-advice" :title="'Offset and polarity of every track as its policy has it'" @click="accept([], advised)">Place {{ advised.length }} tracks as advised</button>
+          <button v-if="solid.length > 0" class="plain all" data-test="accept-solid" @click="acceptSolid">
+            Accept all {{ solid.length }} solid
+          </button>
+          <button
+            v-if="advised.length > 0"
+            class="plain all"
+            data-test="accept-advice"
+            :title="'Offset and polarity of every track as its policy has it'"
+            @click="accept([], advised)"
+          >
+            Place {{ advised.length }} tracks as advised
+          </button>
         </header>
-        <FindingCard v-for="f in [...open, ...rest]" :key="f.key" :view="f" :check="check" :chosen="f.key === chosenKey" @choose="chosenKey = f.key" @accept="acceptOne(f.key)" @dismiss="dismiss(f.key, $event)" />
+        <FindingCard
+          v-for="f in [...open, ...rest]"
+          :key="f.key"
+          :view="f"
+          :check="check"
+          :chosen="f.key === chosenKey"
+          @choose="chosenKey = f.key"
+          @accept="acceptOne(f.key)"
+          @dismiss="dismiss(f.key, $event)"
+        />
       </aside>
     </template>
   </div>

@@ -77,23 +77,41 @@ function leave(): void {
 </script>
 
 <template>
-  <article :class="[f.severity, view.standing, { chosen }]" :data-test="`finding-${f.kind}`" :data-key="view.key" tabindex="0" @click="emit('choose')" @focus="emit('choose')">
+  <article
+    :class="[f.severity, view.standing, { chosen }]"
+    :data-test="`finding-${f.kind}`"
+    :data-key="view.key"
+    tabindex="0"
+    @click="emit('choose')"
+    @focus="emit('choose')"
+  >
     <header>
       <span class="mark" aria-hidden="true">{{ MARKS[f.kind] ?? '!' }}</span>
       <h3>{{ title }}</h3>
-      <span :class="['sure', view.standing === 'open' ? f.verdict : view.standing]">{{ view.standing === 'open' ? f.verdict : view.standing }}</span>
+      <span :class="['sure', view.standing === 'open' ? f.verdict : view.standing]">{{
+        view.standing === 'open' ? f.verdict : view.standing
+      }}</span>
     </header>
     <template v-if="open || chosen">
-      <p>{{ f.text }} <template v-if="f.hits > 0 && f.kind !== 'late' && f.kind !== 'early' && f.kind !== 'pair-swapped'">From {{ f.hits }} moments.</template></p>
+      <p>
+        {{ f.text }}
+        <template v-if="f.hits > 0 && f.kind !== 'late' && f.kind !== 'early' && f.kind !== 'pair-swapped'"
+          >From {{ f.hits }} moments.</template
+        >
+      </p>
       <p v-if="(f.cost_db ?? 0) > 0.05 && f.proposals.length > 0">
-        Costs {{ fixed(f.cost_db ?? 0, 1) }} dB in the sum<template v-if="worst">, most about {{ worst.hz }} Hz ({{ fixed(worst.now_db, 1) }} → {{ fixed(worst.then_db, 1) }} dB)</template>.
+        Costs {{ fixed(f.cost_db ?? 0, 1) }} dB in the sum<template v-if="worst"
+          >, most about {{ worst.hz }} Hz ({{ fixed(worst.now_db, 1) }} → {{ fixed(worst.then_db, 1) }} dB)</template
+        >.
       </p>
       <p v-if="f.advice" class="soft">{{ f.advice }}</p>
     </template>
     <p v-if="view.note" class="soft">{{ view.standing === 'dismissed' ? `Put aside: ${view.note}` : view.note }}</p>
     <footer v-if="open">
       <button v-if="f.proposals.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">{{ DO[f.kind] ?? 'Accept' }}</button>
-      <button v-if="f.effects.length > 0" class="link" data-test="effects" :aria-expanded="effects" @click.stop="effects = !effects">Effects</button>
+      <button v-if="f.effects.length > 0" class="link" data-test="effects" :aria-expanded="effects" @click.stop="effects = !effects">
+        Effects
+      </button>
       <button class="link" data-test="dismiss" @click.stop="leaving = !leaving">Put aside</button>
     </footer>
     <table v-if="open && effects && f.effects.length > 0" class="effects" data-test="effects-table">

@@ -28,7 +28,10 @@ function mates(t: Track): Track[] {
 
 function change(t: Track, what: string, after: TrackPatch): void {
   const all = after.policy === undefined ? [t] : mates(t)
-  void store.decide(`${t.name}: ${what}`, all.map((o) => ({ track_id: o.id, after })))
+  void store.decide(
+    `${t.name}: ${what}`,
+    all.map((o) => ({ track_id: o.id, after })),
+  )
 }
 </script>
 
@@ -41,25 +44,59 @@ function change(t: Track, what: string, after: TrackPatch): void {
       </button>
     </template>
     <div class="form">
-      <label>Role
-        <select :value="track.role" data-test="role" @change="change(track, `role ${($event.target as HTMLSelectElement).value}`, { role: ($event.target as HTMLSelectElement).value })">
+      <label
+        >Role
+        <select
+          :value="track.role"
+          data-test="role"
+          @change="
+            change(track, `role ${($event.target as HTMLSelectElement).value}`, { role: ($event.target as HTMLSelectElement).value })
+          "
+        >
           <option v-for="r in ROLES" :key="r" :value="r">{{ r }}</option>
         </select>
       </label>
-      <label>Source
-        <input :value="track.source" maxlength="120" @change="change(track, `source ${($event.target as HTMLInputElement).value}`, { source: ($event.target as HTMLInputElement).value })" />
+      <label
+        >Source
+        <input
+          :value="track.source"
+          maxlength="120"
+          @change="
+            change(track, `source ${($event.target as HTMLInputElement).value}`, { source: ($event.target as HTMLInputElement).value })
+          "
+        />
       </label>
-      <label>Side
-        <select :value="track.side" @change="change(track, `side ${($event.target as HTMLSelectElement).value || 'not said'}`, { side: ($event.target as HTMLSelectElement).value })">
+      <label
+        >Side
+        <select
+          :value="track.side"
+          @change="
+            change(track, `side ${($event.target as HTMLSelectElement).value || 'not said'}`, {
+              side: ($event.target as HTMLSelectElement).value,
+            })
+          "
+        >
           <option v-for="s in SIDES" :key="s.value" :value="s.value">{{ s.label }}</option>
         </select>
       </label>
-      <label>Policy
-        <select :value="track.policy" data-test="policy" @change="change(track, `policy ${($event.target as HTMLSelectElement).value || 'of its role'}`, { policy: ($event.target as HTMLSelectElement).value })">
+      <label
+        >Policy
+        <select
+          :value="track.policy"
+          data-test="policy"
+          @change="
+            change(track, `policy ${($event.target as HTMLSelectElement).value || 'of its role'}`, {
+              policy: ($event.target as HTMLSelectElement).value,
+            })
+          "
+        >
           <option v-for="p in POLICIES" :key="p.value" :value="p.value">{{ p.label }}</option>
         </select>
       </label>
-      <p class="soft">Advice: {{ samples(advice.offset_frames) }} samples{{ advice.invert ? ', turned over' : '' }} – {{ advice.policy.replace('-', ' ') }}, {{ advice.reason }}.</p>
+      <p class="soft">
+        Advice: {{ samples(advice.offset_frames) }} samples{{ advice.invert ? ', turned over' : '' }} –
+        {{ advice.policy.replace('-', ' ') }}, {{ advice.reason }}.
+      </p>
       <button v-if="track.id !== store.anchorId" class="plain" @click="store.change({ anchor_id: track.id })">Make it the anchor</button>
     </div>
   </el-popover>

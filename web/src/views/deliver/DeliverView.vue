@@ -106,14 +106,18 @@ async function copy(): Promise<void> {
               <td>{{ t.source }}</td>
               <td class="number mono">{{ samples(t.correction.offset_frames) }}</td>
               <td class="number mono">{{ fixed((t.correction.offset_frames / store.rateHz) * 1000, 3) }}</td>
-              <td class="number mono">{{ t.correction.offset_frames === 0 ? '0' : span(t.correction.offset_frames, 'distance', store.measure) }}</td>
+              <td class="number mono">
+                {{ t.correction.offset_frames === 0 ? '0' : span(t.correction.offset_frames, 'distance', store.measure) }}
+              </td>
               <td :class="t.correction.invert ? 'caution' : ''">{{ t.correction.invert ? '▼ inverted' : '▲ upright' }}</td>
               <td class="number mono">{{ fixed(t.correction.gain_db, 1) }}</td>
               <td class="soft">{{ t.file_name }}</td>
             </tr>
             <tr v-for="s in stretches(t)" :key="t.id + s.mend.from" class="stretch" data-test="stretch">
               <td />
-              <td colspan="8">repaired <span class="mono">{{ stretchText(s, store.measure) }}</span></td>
+              <td colspan="8">
+                repaired <span class="mono">{{ stretchText(s, store.measure) }}</span>
+              </td>
             </tr>
           </template>
         </tbody>
@@ -136,8 +140,9 @@ async function copy(): Promise<void> {
         </span>
       </p>
       <p class="soft">
-        {{ chosen.size === 0 ? 'All tracks' : `${chosen.size} tracks` }}, every file from the same moment and of the same length, with a time stamp;
-        channels of one recording stay in one file. {{ depth === 'int24' ? 'Dither where samples fall between steps; whole offsets stay bit-exact.' : 'Bit for bit what is heard.' }}
+        {{ chosen.size === 0 ? 'All tracks' : `${chosen.size} tracks` }}, every file from the same moment and of the same length, with a
+        time stamp; channels of one recording stay in one file.
+        {{ depth === 'int24' ? 'Dither where samples fall between steps; whole offsets stay bit-exact.' : 'Bit for bit what is heard.' }}
       </p>
       <el-button type="primary" :disabled="store.tracks.length === 0 || busy" data-test="write" @click="write">
         {{ busy ? 'Writing …' : 'Write files' }}

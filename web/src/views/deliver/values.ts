@@ -8,7 +8,14 @@ export function valuesText(tracks: readonly Track[], m: Measure): string {
   const row = (t: Track) => {
     const { offset_frames, invert, gain_db } = t.correction
     const repaired = stretches(t).map((s) => stretchText(s, m).replaceAll('\u2212', '-'))
-    return [t.name, offset_frames, ((offset_frames / m.rateHz) * 1000).toFixed(4), invert ? 'inverted' : 'upright', gain_db, repaired.join('; ')]
+    return [
+      t.name,
+      offset_frames,
+      ((offset_frames / m.rateHz) * 1000).toFixed(4),
+      invert ? 'inverted' : 'upright',
+      gain_db,
+      repaired.join('; '),
+    ]
   }
   return [head, ...tracks.map(row)].map((cells) => cells.join('\t')).join('\n')
 }

@@ -37,7 +37,8 @@ const mine = computed(() => uploads.list.filter((u) => u.session === store.id))
 /** What became of a file, also after it arrived: a file that cannot be read says why in its own row. */
 function told(u: Upload): { text: string; bad: boolean } {
   if (u.state === 'failed') return { text: u.message, bad: true }
-  if (u.state === 'waiting' || u.state === 'sending') return { text: u.away ? 'the server is away; it goes on by itself' : 'waiting', bad: false }
+  if (u.state === 'waiting' || u.state === 'sending')
+    return { text: u.away ? 'the server is away; it goes on by itself' : 'waiting', bad: false }
   if (u.state !== 'sent') return { text: u.state, bad: false }
   const job = store.jobs.get(u.job)
   const note = (job?.result as { note?: string } | null)?.note
@@ -122,7 +123,13 @@ async function remove(track: Track): Promise<void> {
         <li v-for="u in mine" :key="u.key" :data-upload="u.name">
           <span class="file">{{ u.name }}</span>
           <span class="soft">{{ bytes(u.bytes) }}</span>
-          <el-progress v-if="u.state === 'sending' && !u.away" :percentage="Math.round(u.part * 100)" :stroke-width="6" class="bar" :aria-label="`${u.name} on its way`" />
+          <el-progress
+            v-if="u.state === 'sending' && !u.away"
+            :percentage="Math.round(u.part * 100)"
+            :stroke-width="6"
+            class="bar"
+            :aria-label="`${u.name} on its way`"
+          />
           <span v-else :class="told(u).bad ? 'caution' : 'soft'" data-test="told">{{ told(u).text }}</span>
           <button v-if="store.jobs.get(u.job)?.state === 'failed'" class="plain" @click="store.settleJob(u.job, 'retry')">Try again</button>
           <button v-if="u.state === 'waiting' || u.state === 'sending'" class="plain" @click="uploads.cancel(u)">Cancel</button>
@@ -133,8 +140,8 @@ async function remove(track: Track): Promise<void> {
     <div v-if="store.tracks.length === 0" class="empty">
       <h2>No recordings yet</h2>
       <p>
-        Drop files here, or <button class="link" @click="picker?.click()">choose them</button>: every microphone, pickup and machine that heard the
-        same event. WAV, BWF, RF64, FLAC and AIFF are read, 8 to 384 kHz, up to 16 channels.
+        Drop files here, or <button class="link" @click="picker?.click()">choose them</button>: every microphone, pickup and machine that
+        heard the same event. WAV, BWF, RF64, FLAC and AIFF are read, 8 to 384 kHz, up to 16 channels.
       </p>
       <p class="soft">Just looking? The demo session Harbour Hall is on the <router-link to="/">first page</router-link>.</p>
     </div>
@@ -165,20 +172,50 @@ async function remove(track: Track): Promise<void> {
               @change="store.change({ anchor_id: t.id })"
             />
           </td>
-          <td><input class="bare" :value="t.name" maxlength="200" :aria-label="`Name of ${t.name}`" @change="rename(t, 'name', $event)" /></td>
           <td>
-            <select class="bare" :value="t.role" :aria-label="`Role of ${t.name}`" @change="edit(t, { role: ($event.target as HTMLSelectElement).value }, `${t.name} is ${($event.target as HTMLSelectElement).value}`)">
+            <input class="bare" :value="t.name" maxlength="200" :aria-label="`Name of ${t.name}`" @change="rename(t, 'name', $event)" />
+          </td>
+          <td>
+            <select
+              class="bare"
+              :value="t.role"
+              :aria-label="`Role of ${t.name}`"
+              @change="
+                edit(t, { role: ($event.target as HTMLSelectElement).value }, `${t.name} is ${($event.target as HTMLSelectElement).value}`)
+              "
+            >
               <option v-for="r in roles" :key="r.value" :value="r.value">{{ r.label }}</option>
             </select>
           </td>
-          <td><input class="bare source" :value="t.source" maxlength="120" :aria-label="`Source of ${t.name}`" @change="rename(t, 'source', $event)" /></td>
           <td>
-            <select class="bare" :value="t.side" :aria-label="`Side of ${t.name}`" @change="edit(t, { side: ($event.target as HTMLSelectElement).value }, `${t.name} is on side ${($event.target as HTMLSelectElement).value || 'none'}`)">
+            <input
+              class="bare source"
+              :value="t.source"
+              maxlength="120"
+              :aria-label="`Source of ${t.name}`"
+              @change="rename(t, 'source', $event)"
+            />
+          </td>
+          <td>
+            <select
+              class="bare"
+              :value="t.side"
+              :aria-label="`Side of ${t.name}`"
+              @change="
+                edit(
+                  t,
+                  { side: ($event.target as HTMLSelectElement).value },
+                  `${t.name} is on side ${($event.target as HTMLSelectElement).value || 'none'}`,
+                )
+              "
+            >
               <option v-for="s in sides" :key="s.value" :value="s.value">{{ s.label }}</option>
             </select>
           </td>
           <td class="file" :title="t.file_name">{{ t.file_name }}</td>
-          <td class="number">{{ t.channel }}<span class="soft">/{{ t.channels }}</span></td>
+          <td class="number">
+            {{ t.channel }}<span class="soft">/{{ t.channels }}</span>
+          </td>
           <td :title="t.notes.join('\n')">
             {{ t.coding }}<template v-if="t.file_rate_hz !== store.rateHz">, {{ t.file_rate_hz / 1000 }} kHz</template>
             <b v-if="t.notes.length > 0" class="caution" :aria-label="t.notes.join('; ')"> ⚑ {{ t.notes.length }}</b>

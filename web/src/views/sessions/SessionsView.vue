@@ -55,11 +55,17 @@ onMounted(load)
         <button class="plain" @click="toggleTheme()">{{ theme === 'dark' ? '☀ Day' : '☾ Night' }}</button>
       </header>
       <p class="lead">
-        Several microphones heard the same event, each with its own delay and polarity. Marea measures how they stand to one another, shows the
-        evidence, and aligns them.
+        Several microphones heard the same event, each with its own delay and polarity. Marea measures how they stand to one another, shows
+        the evidence, and aligns them.
       </p>
       <form @submit.prevent="create">
-        <el-input v-model="name" placeholder="Name of a new session" maxlength="200" aria-label="Name of a new session" data-test="new-name" />
+        <el-input
+          v-model="name"
+          placeholder="Name of a new session"
+          maxlength="200"
+          aria-label="Name of a new session"
+          data-test="new-name"
+        />
         <el-button type="primary" native-type="submit" :disabled="busy || name.trim() === ''" data-test="create">Make session</el-button>
       </form>
       <h2>Sessions</h2>

@@ -23,10 +23,11 @@ watch(
   },
 )
 
-
 const findings = computed(() => props.view.repair.findings)
 /** Channels that are turned over, or that stay opposed to another as prominent. */
-const alarmed = computed(() => new Set(findings.value.filter((f) => f.kind === 'channel_inverted' || f.kind === 'lasting_opposition').flatMap((f) => f.channels)))
+const alarmed = computed(
+  () => new Set(findings.value.filter((f) => f.kind === 'channel_inverted' || f.kind === 'lasting_opposition').flatMap((f) => f.channels)),
+)
 const isOf = (a: number, b: number) => (x: { a: number; b: number }) => x.a === Math.min(a, b) && x.b === Math.max(a, b)
 const between = (a: number, b: number) => props.view.image.pairs.find(isOf(a, b))
 
@@ -52,10 +53,15 @@ function levelOf(channel: number, whole: number | null): number | null {
 }
 
 const around = computed(() =>
-  props.view.image.channels.map((c, i, all) => ({ name: props.names[i] ?? '', degrees: props.view.degrees[i] ?? (360 / all.length) * i, rmsDb: levelOf(i, c.rms_db ?? null), alarmed: alarmed.value.has(i) })),
+  props.view.image.channels.map((c, i, all) => ({
+    name: props.names[i] ?? '',
+    degrees: props.view.degrees[i] ?? (360 / all.length) * i,
+    rmsDb: levelOf(i, c.rms_db ?? null),
+    alarmed: alarmed.value.has(i),
+  })),
 )
-const { canvas: surround } = useSurface((s) => paintSurround(s, palette(), around.value), [around])
-const { canvas: fold } = useSurface((s) => paintFold(s, palette(), props.view.to_stereo, props.view.to_mono), [() => props.view])
+useSurface('surround', (s) => paintSurround(s, palette(), around.value), [around])
+useSurface('fold', (s) => paintFold(s, palette(), props.view.to_stereo, props.view.to_mono), [() => props.view])
 </script>
 
 <template>
@@ -64,7 +70,10 @@ const { canvas: fold } = useSurface((s) => paintFold(s, palette(), props.view.to
     <div class="scroll">
       <table class="matrix" data-test="matrix">
         <thead>
-          <tr><th /><th v-for="n in names" :key="n">{{ n }}</th></tr>
+          <tr>
+            <th />
+            <th v-for="n in names" :key="n">{{ n }}</th>
+          </tr>
         </thead>
         <tbody>
           <tr v-for="(n, a) in names" :key="n">
@@ -78,11 +87,16 @@ const { canvas: fold } = useSurface((s) => paintFold(s, palette(), props.view.to
     </div>
   </figure>
   <figure>
-    <figcaption><b>How loud from where?</b> <span class="soft" data-test="around" :data-now="live">{{ live ? 'now' : 'the whole' }}, dBFS RMS, rings 12 dB apart</span></figcaption>
+    <figcaption>
+      <b>How loud from where?</b>
+      <span class="soft" data-test="around" :data-now="live">{{ live ? 'now' : 'the whole' }}, dBFS RMS, rings 12 dB apart</span>
+    </figcaption>
     <canvas ref="surround" role="img" aria-label="Level by direction, seen from above" data-test="surround" />
   </figure>
   <figure class="low">
-    <figcaption><b>What do the fold-downs keep?</b> <span class="soft">ITU-R BS.775, by third-octave; light: stereo, dark: mono</span></figcaption>
+    <figcaption>
+      <b>What do the fold-downs keep?</b> <span class="soft">ITU-R BS.775, by third-octave; light: stereo, dark: mono</span>
+    </figcaption>
     <canvas ref="fold" role="img" aria-label="Fold-down by third-octave" data-test="fold" />
   </figure>
 </template>

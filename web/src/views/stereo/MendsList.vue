@@ -15,7 +15,9 @@ const shown = computed<Shown[]>(() =>
 )
 
 async function takeOut({ track, mend }: Shown): Promise<void> {
-  await store.decide(`Took the repair of a stretch out of ${track.name}`, [{ track_id: track.id, after: { mends: track.mends.filter((m) => m !== mend) } }])
+  await store.decide(`Took the repair of a stretch out of ${track.name}`, [
+    { track_id: track.id, after: { mends: track.mends.filter((m) => m !== mend) } },
+  ])
 }
 </script>
 

@@ -17,7 +17,8 @@ const store = useSession()
 const way = ref<Way>('turned')
 const dots = shallowRef<Float32Array | null>(null)
 const now = shallowRef<{ full: number | null; low: number | null } | null>(null)
-const signed = (v: number | null | undefined, digits: number, unit = '') => (v === null || v === undefined ? 'no signal' : `${v > 0 ? '+' : ''}${fixed(v, digits)}${unit}`)
+const signed = (v: number | null | undefined, digits: number, unit = '') =>
+  v === null || v === undefined ? 'no signal' : `${v > 0 ? '+' : ''}${fixed(v, digits)}${unit}`
 
 watch(
   () => [store.heard.frame, store.heard.corrected] as const,
@@ -33,19 +34,23 @@ watch(
 
 const at = computed(() => (store.heard.frame - props.view.image.first) / store.rateHz)
 const directions = computed(() => props.pair.directions)
-const { canvas: gonio } = useSurface((s) => paintGoniometer(s, palette(), dots.value, directions.value, way.value), [dots, directions, way])
-const { canvas: strip } = useSurface(
+useSurface('gonio', (s) => paintGoniometer(s, palette(), dots.value, directions.value, way.value), [dots, directions, way])
+useSurface(
+  'strip',
   (s) => paintStrip(s, palette(), { full: props.pair.strip, low: props.pair.low_strip, stepS: props.pair.strip_step_s }, at.value),
   [() => props.pair, at],
 )
 /** Where no constant delay was found, no line is fitted. */
 const measured = computed(() => {
   if (props.judged.delay_frames) return props.pair.pair
-  return { ...props.pair.pair, phase: props.pair.pair.phase.map((q) => ({ ...q, residual_deg: q.residual_deg + q.delay_deg, delay_deg: 0 })) }
+  return {
+    ...props.pair.pair,
+    phase: props.pair.pair.phase.map((q) => ({ ...q, residual_deg: q.residual_deg + q.delay_deg, delay_deg: 0 })),
+  }
 })
-const { canvas: phase } = useSurface((s) => paintPhase(s, palette(), measured.value, false), [measured])
-const { canvas: sum } = useSurface((s) => paintSum(s, palette(), props.judged.sum_gain), [() => props.judged])
-const { canvas: fold } = useSurface((s) => paintFold(s, palette(), props.view.to_stereo, props.view.to_mono), [() => props.view])
+useSurface('phase', (s) => paintPhase(s, palette(), measured.value, false), [measured])
+useSurface('sum', (s) => paintSum(s, palette(), props.judged.sum_gain), [() => props.judged])
+useSurface('fold', (s) => paintFold(s, palette(), props.view.to_stereo, props.view.to_mono), [() => props.view])
 
 function seekStrip(e: MouseEvent): void {
   const width = (e.currentTarget as HTMLElement).clientWidth
@@ -60,14 +65,31 @@ function seekStrip(e: MouseEvent): void {
       <b>How wide?</b> <span class="soft">dots: now</span>
       <button class="plain small" data-test="xy" @click="way = way === 'xy' ? 'turned' : 'xy'">{{ way === 'xy' ? 'turned' : 'XY' }}</button>
     </figcaption>
-    <canvas ref="gonio" role="img" aria-label="Goniometer: left against right, the zone in which they oppose tinted" data-test="goniometer" />
+    <canvas
+      ref="gonio"
+      role="img"
+      aria-label="Goniometer: left against right, the zone in which they oppose tinted"
+      data-test="goniometer"
+    />
     <dl class="under">
-      <dt>Correlation</dt><dd class="mono">{{ signed(pair.correlation, 2) }}<span v-if="now" :class="(now.full ?? 0) < 0 ? 'caution' : 'soft'" data-test="now-full"> now {{ signed(now.full, 2) }}</span></dd>
-      <dt>Below 200 Hz</dt><dd class="mono">{{ signed(pair.low_correlation, 2) }}<span v-if="now" :class="(now.low ?? 0) < 0 ? 'caution' : 'soft'" data-test="now-low"> now {{ signed(now.low, 2) }}</span></dd>
-      <dt>Below zero</dt><dd class="mono">{{ fixed(pair.opposed_part * 100, 0) }} % of the time</dd>
-      <dt>Balance</dt><dd class="mono">{{ signed(pair.balance_db, 2, ' dB RMS') }}</dd>
-      <dt /><dd class="mono">{{ signed(pair.loudness_balance_db, 2, ' LU') }}</dd>
-      <dt>Strikes</dt><dd class="mono">{{ pair.votes[0] }}, {{ pair.votes[1] }} opposed</dd>
+      <dt>Correlation</dt>
+      <dd class="mono">
+        {{ signed(pair.correlation, 2)
+        }}<span v-if="now" :class="(now.full ?? 0) < 0 ? 'caution' : 'soft'" data-test="now-full"> now {{ signed(now.full, 2) }}</span>
+      </dd>
+      <dt>Below 200 Hz</dt>
+      <dd class="mono">
+        {{ signed(pair.low_correlation, 2)
+        }}<span v-if="now" :class="(now.low ?? 0) < 0 ? 'caution' : 'soft'" data-test="now-low"> now {{ signed(now.low, 2) }}</span>
+      </dd>
+      <dt>Below zero</dt>
+      <dd class="mono">{{ fixed(pair.opposed_part * 100, 0) }} % of the time</dd>
+      <dt>Balance</dt>
+      <dd class="mono">{{ signed(pair.balance_db, 2, ' dB RMS') }}</dd>
+      <dt />
+      <dd class="mono">{{ signed(pair.loudness_balance_db, 2, ' LU') }}</dd>
+      <dt>Strikes</dt>
+      <dd class="mono">{{ pair.votes[0] }}, {{ pair.votes[1] }} opposed</dd>
     </dl>
   </figure>
   <figure>

@@ -51,8 +51,18 @@ async function turn(): Promise<void> {
   <section class="sides">
     <header>
       <h2>Which side is who on?</h2>
-      <span class="soft">By which half of each pair hears a source first, or louder where both stand together. Left and right as from the <b data-test="seat">{{ seat }}’s</b> seat.</span>
-      <button class="plain" data-test="turn-seat" title="Left and right exchanged in sides, names and places of the whole session" @click="turn">Turn the seat round</button>
+      <span class="soft"
+        >By which half of each pair hears a source first, or louder where both stand together. Left and right as from the
+        <b data-test="seat">{{ seat }}’s</b> seat.</span
+      >
+      <button
+        class="plain"
+        data-test="turn-seat"
+        title="Left and right exchanged in sides, names and places of the whole session"
+        @click="turn"
+      >
+        Turn the seat round
+      </button>
     </header>
     <p v-if="loaded && !check" class="soft">The sides follow from the check, which has not run yet.</p>
     <p v-else-if="loaded && pairs.length === 0" class="soft">No two tracks call themselves left and right of one thing.</p>
@@ -61,7 +71,15 @@ async function turn(): Promise<void> {
         <thead>
           <tr>
             <th>Source</th>
-            <th v-for="p in pairs" :key="p.pair.join()">{{ nameOf(p.pair[0]!) }} · {{ nameOf(p.pair[1]!) }}<br /><button class="plain" :data-exchange="nameOf(p.pair[0]!)" @click="exchange(p)">exchange</button></th>
+            <th v-for="p in pairs" :key="p.pair.join()">
+              {{ nameOf(p.pair[0]!) }} · {{ nameOf(p.pair[1]!) }}<br /><button
+                class="plain"
+                :data-exchange="nameOf(p.pair[0]!)"
+                @click="exchange(p)"
+              >
+                exchange
+              </button>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -74,7 +92,9 @@ async function turn(): Promise<void> {
         </tbody>
       </table>
     </div>
-    <p class="soft">In magenta: against what most pairs say. A pair that is so for every source has its sides exchanged, by cable or by name.</p>
+    <p class="soft">
+      In magenta: against what most pairs say. A pair that is so for every source has its sides exchanged, by cable or by name.
+    </p>
   </section>
 </template>
 

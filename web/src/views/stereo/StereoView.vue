@@ -23,7 +23,10 @@ const channels = computed(() => set.value?.tracks.map((t) => t.id) ?? [])
 const onlyLoop = ref(false)
 const order = ref<'wav' | 'smpte'>('wav')
 const range = computed(() => store.desk.state.range ?? null)
-const asked = computed(() => ({ ...(onlyLoop.value && range.value ? { from: range.value.from, to: range.value.to } : {}), order: order.value }))
+const asked = computed(() => ({
+  ...(onlyLoop.value && range.value ? { from: range.value.from, to: range.value.to } : {}),
+  order: order.value,
+}))
 const inLoop = computed(() => onlyLoop.value && range.value !== null)
 const { view, trouble, running, current, accept } = useImage(channels, asked)
 const address = useAddress()
@@ -32,7 +35,12 @@ watch([part, chosen], ([shown, set]) => address.write({ part: shown === 'sides' 
 
 const pair = computed(() => (view.value?.image.pairs.length === 1 ? view.value.image.pairs[0]! : null))
 const judged = computed(() => (pair.value ? view.value!.repair.pairs[0]! : null))
-const proposes = computed(() => view.value?.repair.channels.some(({ correction: k, verdict }) => verdict !== 'undecided' && (k.offset_frames !== 0 || k.invert || k.gain_db !== 0)) ?? false)
+const proposes = computed(
+  () =>
+    view.value?.repair.channels.some(
+      ({ correction: k, verdict }) => verdict !== 'undecided' && (k.offset_frames !== 0 || k.invert || k.gain_db !== 0),
+    ) ?? false,
+)
 const names = computed(() => namesOf(set.value?.tracks ?? [], view.value?.places))
 
 // What is heard here is these two, hard left and right: the picture is of what sounds. More channels are folded down by ear:
@@ -41,7 +49,9 @@ function hearSet(): void {
   if (channels.value.length > 2) {
     const degrees = view.value?.degrees ?? []
     const all = channels.value.map((id, c) => [id, degrees[c] ?? 0, view.value?.places?.[c]] as const)
-    const places = all.filter((x) => x[2] !== 'lfe').map(([id, turn]) => [id, { pan: Math.sign(turn), level_db: Math.abs(turn) > 60 ? -3.01 : 0 }] as const)
+    const places = all
+      .filter((x) => x[2] !== 'lfe')
+      .map(([id, turn]) => [id, { pan: Math.sign(turn), level_db: Math.abs(turn) > 60 ? -3.01 : 0 }] as const)
     store.hearHere('group', Object.fromEntries(places))
     return
   }
@@ -68,7 +78,10 @@ useKeys('Stereo', [
   <div class="stereo">
     <div v-if="store.tracks.length < 2" class="view">
       <h1>Stereo</h1>
-      <p>Two channels are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>, or a file of several channels.</p>
+      <p>
+        Two channels are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>,
+        or a file of several channels.
+      </p>
     </div>
     <template v-else>
       <div class="pickers">
@@ -82,11 +95,33 @@ useKeys('Stereo', [
         </div>
         <div v-if="part === 'image'" class="choice" role="group" aria-label="How much of it">
           <button :aria-pressed="!onlyLoop" @click="onlyLoop = false">Whole</button>
-          <button :aria-pressed="onlyLoop" :disabled="!range" data-test="only-loop" :title="range ? 'Only what the loop holds' : 'There is no loop: drag in the ruler of the lanes, or use , and . while playing'" @click="onlyLoop = true">Loop</button>
+          <button
+            :aria-pressed="onlyLoop"
+            :disabled="!range"
+            data-test="only-loop"
+            :title="range ? 'Only what the loop holds' : 'There is no loop: drag in the ruler of the lanes, or use , and . while playing'"
+            @click="onlyLoop = true"
+          >
+            Loop
+          </button>
         </div>
-        <div v-if="part === 'image' && view && !pair && !view.places_by_file" class="choice" role="group" aria-label="Order of the channels">
-          <button :aria-pressed="order === 'wav'" title="L R C LFE, back, side: the order of WAV masks" @click="order = 'wav'">WAV order</button>
-          <button :aria-pressed="order === 'smpte'" title="L R C LFE, side, back: the order of SMPTE" data-test="smpte" @click="order = 'smpte'">SMPTE order</button>
+        <div
+          v-if="part === 'image' && view && !pair && !view.places_by_file"
+          class="choice"
+          role="group"
+          aria-label="Order of the channels"
+        >
+          <button :aria-pressed="order === 'wav'" title="L R C LFE, back, side: the order of WAV masks" @click="order = 'wav'">
+            WAV order
+          </button>
+          <button
+            :aria-pressed="order === 'smpte'"
+            title="L R C LFE, side, back: the order of SMPTE"
+            data-test="smpte"
+            @click="order = 'smpte'"
+          >
+            SMPTE order
+          </button>
         </div>
         <span v-if="part === 'image'" class="soft window">as carried now; windows of 0.4 s, gated under −60 dBFS RMS</span>
         <span class="fill" />
@@ -96,28 +131,53 @@ useKeys('Stereo', [
       <SidesTable v-if="part === 'sides'" />
       <p v-else-if="trouble" class="sentence undecided" role="alert">{{ trouble }}</p>
       <p v-else-if="running && !view" class="sentence" role="status">{{ running.title }}: {{ Math.round(running.progress * 100) }} %</p>
-      <p v-else-if="judged" class="sentence" :class="judged.verdict" data-test="image-sentence" :data-verdict="judged.verdict" :data-delay="judged.delay_frames" :data-invert="judged.invert">
+      <p
+        v-else-if="judged"
+        class="sentence"
+        :class="judged.verdict"
+        data-test="image-sentence"
+        :data-verdict="judged.verdict"
+        :data-delay="judged.delay_frames"
+        :data-invert="judged.invert"
+      >
         {{ judged.text.charAt(0).toUpperCase() + judged.text.slice(1) }}
       </p>
-      <p v-else-if="view" class="sentence" data-test="image-sentence">{{ view.image.channels.length }} channels{{ view.places ? `: ${names.join(' ')}` : ', of unknown layout: every two are compared, nothing is folded down' }}.</p>
+      <p v-else-if="view" class="sentence" data-test="image-sentence">
+        {{ view.image.channels.length }} channels{{
+          view.places ? `: ${names.join(' ')}` : ', of unknown layout: every two are compared, nothing is folded down'
+        }}.
+      </p>
       <div v-if="view && part === 'image'" class="plots" :class="{ many: !pair }">
         <PairImage v-if="pair && judged" :view="view" :pair="pair" :judged="judged" />
         <ManyImage v-else :view="view" :names="names" :channels="channels" />
         <aside>
           <dl v-if="!pair">
             <template v-for="(c, i) in view.image.channels" :key="i">
-              <dt>{{ names[i] }}</dt><dd class="mono">{{ c.rms_db === null || c.rms_db === undefined ? 'silent' : `${fixed(c.rms_db, 1)} dBFS` }}</dd>
+              <dt>{{ names[i] }}</dt>
+              <dd class="mono">{{ c.rms_db === null || c.rms_db === undefined ? 'silent' : `${fixed(c.rms_db, 1)} dBFS` }}</dd>
             </template>
           </dl>
           <h2>Findings</h2>
           <p v-if="view.repair.findings.length === 0" class="soft" data-test="no-findings">Nothing is wrong between these channels.</p>
           <article v-for="f in view.repair.findings" :key="f.kind + f.channels.join()" :class="f.severity" :data-finding="f.kind">
             <p>{{ f.text }}</p>
-            <p class="soft">{{ f.advice }} <b>{{ f.verdict }}</b></p>
+            <p class="soft">
+              {{ f.advice }} <b>{{ f.verdict }}</b>
+            </p>
           </article>
           <div v-if="proposes" class="actions">
-            <el-button type="primary" size="small" title="Enter" data-test="accept-repair" :disabled="!current" @click="accept(inLoop)">{{ inLoop ? 'Accept within the loop' : 'Accept the repair' }}</el-button>
-            <el-button v-if="inLoop" size="small" title="The repair found here, carried by the whole recording" data-test="accept-whole" :disabled="!current" @click="accept(false)">for all of it</el-button>
+            <el-button type="primary" size="small" title="Enter" data-test="accept-repair" :disabled="!current" @click="accept(inLoop)">{{
+              inLoop ? 'Accept within the loop' : 'Accept the repair'
+            }}</el-button>
+            <el-button
+              v-if="inLoop"
+              size="small"
+              title="The repair found here, carried by the whole recording"
+              data-test="accept-whole"
+              :disabled="!current"
+              @click="accept(false)"
+              >for all of it</el-button
+            >
           </div>
           <MendsList :tracks="set?.tracks ?? []" :names="names" />
         </aside>

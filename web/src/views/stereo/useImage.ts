@@ -14,7 +14,9 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
   const shown = ref('')
   let turn = 0
 
-  const carried = computed(() => channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction, store.track(id)?.mends]))
+  const carried = computed(() =>
+    channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction, store.track(id)?.mends]),
+  )
   const key = computed(() => JSON.stringify([...carried.value, [asked.value]]))
   const running = followJob(job, trouble, 'Measuring the image', read)
   const path = () => ({ session: store.id })
@@ -31,7 +33,9 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
         return
       }
       job.value = ''
-      const got = await ask(client.GET('/api/sessions/{session}/image', { params: { path: path(), query: { tracks: tracks.join(), ...asked.value } } }))
+      const got = await ask(
+        client.GET('/api/sessions/{session}/image', { params: { path: path(), query: { tracks: tracks.join(), ...asked.value } } }),
+      )
       // Nothing when something moved in between: then it is asked for anew.
       if (mine === turn && got) {
         view.value = got
@@ -45,7 +49,12 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
   /** All of the tracks carries the repair, or only the range that was measured. */
   async function accept(onlyRange: boolean): Promise<void> {
     try {
-      await ask(client.POST('/api/sessions/{session}/image/accept', { params: { path: path() }, body: { tracks: channels.value, ...asked.value, only_range: onlyRange } }))
+      await ask(
+        client.POST('/api/sessions/{session}/image/accept', {
+          params: { path: path() },
+          body: { tracks: channels.value, ...asked.value, only_range: onlyRange },
+        }),
+      )
       await store.reload()
     } catch (e) {
       tellTrouble((e as Error).message)
@@ -55,7 +64,9 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
   watch(
     key,
     (_, before) => {
-      const same = before !== undefined && JSON.stringify(channels.value) === JSON.stringify((JSON.parse(before) as string[][]).slice(0, -1).map((c) => c[0]))
+      const same =
+        before !== undefined &&
+        JSON.stringify(channels.value) === JSON.stringify((JSON.parse(before) as string[][]).slice(0, -1).map((c) => c[0]))
       // The picture of the same channels stays until the new one is there.
       if (!same) view.value = null
       trouble.value = ''

@@ -190,8 +190,11 @@ mod tests {
         Layout { slots, together: 6, apart: 2 }
     }
 
+    /// Slopes of a residual, the residual, and its weight.
+    type Term = (Vec<(usize, f64)>, f64, f64);
+
     /// Terms as they come: a microphone apart meets those together, never another one apart.
-    fn residuals() -> Vec<(Vec<(usize, f64)>, f64, f64)> {
+    fn residuals() -> Vec<Term> {
         let value = |n: usize| ((n * 37 % 101) as f64 / 50.0) - 1.0;
         let mut all = Vec::new();
         for n in 0..40 {
