@@ -47,7 +47,7 @@ function typed(e: Event): void {
     <button v-else class="plain" :title="`move all of ${group.name} by an amount`" data-test="move-group" @click="moving = true">
       move
     </button>
-    <button class="plain" :title="`turn all of ${group.name} over`" data-test="flip-group" @click="emit('flip')">turn over</button>
+    <button class="plain" :title="`invert all of ${group.name}`" data-test="flip-group" @click="emit('flip')">invert</button>
     <button class="plain" :title="`hide ${group.name}`" data-test="hide-group" @click="emit('set', { hidden: true })">hide</button>
     <button
       class="tiny"

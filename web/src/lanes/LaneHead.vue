@@ -130,7 +130,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
     <button
       class="plain turn"
       :class="lane.invert ? 'caution' : ''"
-      :title="`${lane.name} is ${lane.invert ? 'inverted' : 'upright'}: turn it over`"
+      :title="`${lane.name} is ${lane.invert ? 'inverted' : 'upright'}: invert it`"
       @click="emit('flip')"
     >
       {{ lane.invert ? '▼' : '▲' }}

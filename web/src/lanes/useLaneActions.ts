@@ -61,7 +61,7 @@ export function useLaneActions() {
       await all(group, `moved by ${samples(Math.round(by * 100) / 100)} samples`, (offset) => ({ offset_frames: offset + by }))
   }
 
-  const flipGroup = (group: Group) => all(group, 'turned over', (_, invert) => ({ invert: !invert }))
+  const flipGroup = (group: Group) => all(group, 'inverted', (_, invert) => ({ invert: !invert }))
 
   return { along, place, gain, flip, moveGroup, flipGroup }
 }

@@ -106,7 +106,7 @@ pub fn advise(
             }
             let turn = if policy == Policy::Leave { polarity.wired(m) } else { polarity.turn(m) };
             if turn {
-                reason = format!("turned over ({}); {reason}", polarity.why(m));
+                reason = format!("inverted ({}); {reason}", polarity.why(m));
             }
             Advice {
                 role,

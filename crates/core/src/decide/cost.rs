@@ -217,7 +217,7 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
             .filter_map(|row| total(&sum_gain(row, &[advised(l), advised(r)], case.rate_hz)?))
             .collect();
         let n = sums.len();
-        let Some(usual) = crate::dsp::stats::middle(&mut sums).filter(|m| *m < WEAK_DB) else { continue };
+        let Some(usual) = crate::dsp::stats::median(&mut sums).filter(|m| *m < WEAK_DB) else { continue };
         // Spaced microphones lose now this source and now that one: only what nearly all lose is the pair's.
         if sums[(n - 1) * 3 / 4] > WEAK_DB / 2.0 {
             continue;
@@ -237,7 +237,7 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
                 case.label(r),
                 -usual
             ),
-            advice: "Listen in mono before anything is turned over.".into(),
+            advice: "Listen in mono before anything is inverted.".into(),
             proposals: Vec::new(),
             effects: Vec::new(),
         });

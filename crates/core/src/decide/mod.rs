@@ -25,7 +25,7 @@ pub use crate::decide::words::{Guess, guess, other_side_name};
 
 use crate::decide::case::{Advice, Case, SourceOf};
 use crate::decide::finding::Finding;
-use crate::dsp::stats::middle;
+use crate::dsp::stats::median;
 use crate::edit::Edit;
 use crate::measure::arrival::{Row, Table};
 use crate::track::Track;
@@ -107,7 +107,7 @@ fn later(home: &Edit, track: &Edit, moments: impl Iterator<Item = [f64; 2]>) -> 
         return placed;
     }
     let mut each: Vec<f64> = moments.map(|[a, b]| track.moved_at(b) - home.moved_at(a)).collect();
-    middle(&mut each).unwrap_or(placed)
+    median(&mut each).unwrap_or(placed)
 }
 
 /// Names of the rows: what their microphones are called; a name that two rows claim carries its home's label.

@@ -3,14 +3,14 @@
 use crate::decide::case::Case;
 use crate::decide::finding::{Finding, Kind, Proposal, Severity};
 use crate::decide::words::other_takes;
-use crate::dsp::stats::middle;
+use crate::dsp::stats::median;
 use crate::measure::arrival::Facts;
 use crate::track::{Role, Side};
 use crate::verdict::Verdict;
 
 /// Under this a track is silent, in dBFS.
 const SILENT_DB: f64 = -90.0;
-/// So much under the middle of the session a track is too quiet.
+/// So much under the median of the session a track is too quiet.
 const QUIET_DB: f64 = 40.0;
 /// Mean of the samples from which a constant voltage matters: −46 dBFS.
 const OFFSET: f64 = 0.005;
@@ -29,9 +29,9 @@ pub(super) fn findings(case: &Case) -> Vec<Finding> {
     let mut found = Vec::new();
     let facts = &case.table.facts;
     let mut levels: Vec<f64> = facts.iter().map(|f| f.loud_db).filter(|l| *l > SILENT_DB).collect();
-    let usual = middle(&mut levels).unwrap_or(0.0);
+    let usual = median(&mut levels).unwrap_or(0.0);
     let mut spans: Vec<f64> = facts.iter().filter(|f| f.loud_db > SILENT_DB).map(|f| f.loud_db - f.floor_db).collect();
-    let span = middle(&mut spans).unwrap_or(0.0);
+    let span = median(&mut spans).unwrap_or(0.0);
     for (m, f) in facts.iter().enumerate() {
         let name = case.label(m);
         if f.loud_db <= SILENT_DB {
@@ -43,7 +43,7 @@ pub(super) fn findings(case: &Case) -> Vec<Finding> {
                 Kind::TooQuiet,
                 vec![m],
                 Severity::Caution,
-                format!("{name} is {:.0} dB quieter than the middle of the session.", usual - f.loud_db),
+                format!("{name} is {:.0} dB quieter than the median of the session.", usual - f.loud_db),
                 "Check its gain; a microphone that hears nothing may be dead.",
             ));
         }
@@ -234,7 +234,7 @@ fn copies(case: &Case) -> Vec<Finding> {
             let set = case.tracks[c.a].set.is_some() && case.tracks[c.a].set == case.tracks[c.b].set;
             let (a, b) = (case.label(c.a), case.label(c.b));
             let level = if c.gain_db.abs() < 0.05 { String::new() } else { format!(", {:+.1} dB", c.gain_db) };
-            let turned = if c.inverted { ", turned over" } else { "" };
+            let turned = if c.inverted { ", inverted" } else { "" };
             let (kind, text) = if set {
                 (Kind::CopiedChannel, format!("{a} and {b} carry the same channel{level}{turned}: there is no image."))
             } else {

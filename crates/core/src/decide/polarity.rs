@@ -197,8 +197,8 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
                     "On {} the phase between {name} and {} turns with frequency: the attack arrives {} while the lows are {}.",
                     sources[i].name,
                     case.label(row.home),
-                    if row.cells[m].sign < 0 { "turned over" } else { "upright" },
-                    if row.cells[m].low_sign < 0 { "opposed" } else { "in step" },
+                    if row.cells[m].sign < 0 { "inverted" } else { "upright" },
+                    if row.cells[m].low_sign < 0 { "inverted" } else { "upright" },
                 ),
                 advice: "Listen to both polarities; the lows decide what the sum weighs.".into(),
                 proposals: Vec::new(),
@@ -234,7 +234,7 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
                 Severity::Fault,
                 verdict,
                 format!(
-                    "{name} is wired the other way round: {} of {} other sources arrive turned over.{}",
+                    "{name} is wired inverted: {} of {} other sources arrive inverted.{}",
                     mic.for_it,
                     mic.for_it + mic.against,
                     if opposed {
@@ -243,19 +243,19 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
                         ""
                     }
                 ),
-                if opposed { "Leave the polarity as it is; mend the cable." } else { "Turn it over." }.to_string(),
+                if opposed { "Leave the polarity as it is; repair the cable." } else { "Invert it." }.to_string(),
             ),
             (false, _) => (
                 Kind::OpposedByPlacement,
                 Severity::Caution,
                 verdict,
                 format!(
-                    "{name} stands on the opposite side of {}: its own source arrives turned over, while {} other sources arrive \
-                     upright. That is its place, not its wiring.",
+                    "{name} stands on the opposite side of {}: its own source arrives inverted, {} other sources arrive upright. \
+                     That is its place, not its wiring.",
                     own.map_or("its source", |i| sources[i].name.as_str()),
                     mic.for_it
                 ),
-                "Turn it over for the sake of its own source.".to_string(),
+                "Invert it for the sake of its own source.".to_string(),
             ),
         };
         let turn = (mic.wired != mic.opposed) && kind != Kind::Undecided;

@@ -47,7 +47,7 @@ async function typed(e: Event): Promise<void> {
       <dd :class="m.sign < 0 ? 'caution' : ''">{{ m.sign < 0 ? '▼ inverted' : m.sign > 0 ? '▲ upright' : 'undecided' }}</dd>
       <dt>Sums better</dt>
       <dd :class="m.propose_invert ? 'caution' : ''">
-        {{ m.sign === 0 ? 'undecided' : m.propose_invert ? '▼ turned over' : '▲ as it is' }}
+        {{ m.sign === 0 ? 'undecided' : m.propose_invert ? '▼ inverted' : '▲ as it is' }}
       </dd>
       <dt>Certainty</dt>
       <dd :class="m.verdict === 'solid' ? 'clear' : ''" :title="m.reason">

@@ -24,8 +24,8 @@ const MARKS: Record<string, string> = {
   undecided: '?',
 }
 const DO: Record<string, string> = {
-  'wired-inverted': 'Turn it over',
-  'opposed-by-placement': 'Turn over for its source',
+  'wired-inverted': 'Invert it',
+  'opposed-by-placement': 'Invert for its source',
   late: 'Move it earlier',
   early: 'Move it later',
   'stamp-disagrees': 'Move to its sound',

@@ -94,8 +94,8 @@ function change(t: Track, what: string, after: TrackPatch): void {
         </select>
       </label>
       <p class="soft">
-        Advice: {{ samples(advice.offset_frames) }} samples{{ advice.invert ? ', turned over' : '' }} –
-        {{ advice.policy.replace('-', ' ') }}, {{ advice.reason }}.
+        Advice: {{ samples(advice.offset_frames) }} samples{{ advice.invert ? ', inverted' : '' }} – {{ advice.policy.replace('-', ' ') }},
+        {{ advice.reason }}.
       </p>
       <button v-if="track.id !== store.anchorId" class="plain" @click="store.change({ anchor_id: track.id })">Make it the anchor</button>
     </div>

@@ -82,7 +82,7 @@ pub fn judge(p: &Between, sign: (i8, Verdict), image: &Image, name: &dyn Fn(usiz
         "a wide recording: every source has a time of its own between the channels, as with microphones apart; it is left as it is"
             .into()
     };
-    let text = if invert { format!("{} is turned over against {}; {text}", name(p.b), name(p.a)) } else { text };
+    let text = if invert { format!("{} is inverted against {}; {text}", name(p.b), name(p.a)) } else { text };
     let dips = if !invert && p.opposed_part > 0.0 && p.opposed_part < 0.4 && p.longest_opposed_s < 3.0 {
         format!(
             ". Correlation dips below zero in {:.0} % of the time, never longer than {:.1} s: usual with strikes and with room, and fine",

@@ -1,6 +1,6 @@
 //! Which latencies to try: what can be read off the arrivals without knowing a place.
 
-use crate::dsp::stats::middle;
+use crate::dsp::stats::median;
 use crate::measure::places::problem::{Arrival, Problem};
 use crate::measure::places::search::Fit;
 
@@ -25,7 +25,7 @@ impl Problem {
     pub fn sets(&self, now: &Fit) -> Vec<Vec<(usize, f64)>> {
         let set = |row: usize| {
             let home = self.arrivals.iter().find(|a| a.row == row)?.home;
-            let late = middle(&mut self.both_ways(&now.x, home)).filter(|late| late.abs() > HINT_M)?;
+            let late = median(&mut self.both_ways(&now.x, home)).filter(|late| late.abs() > HINT_M)?;
             let beside = self.arrivals.iter().filter(|a| a.row == row && self.near[a.mic] == Some(row));
             let all: Vec<(usize, f64)> = beside.map(|a| (a.mic, late + a.metres)).chain([(home, late)]).collect();
             (all.len() > 1 && all.iter().all(|(i, _)| !now.loose[*i])).then_some(all)
@@ -56,7 +56,7 @@ impl Problem {
             let of = |k: &usize| Some(there.metres - heard(there.row, *k)? + x[self.late(*k)]);
             says.extend(beside.iter().filter_map(of));
         }
-        middle(&mut says)
+        median(&mut says)
     }
 
     /// What each source heard both ways says of one latency: a late home hears its own source late, and so seems to be reached

@@ -5,7 +5,7 @@
 //! (common practice, no source) and takes (1 − p) + p·cos θ from elsewhere (pressure and pressure gradient, IEC 60268-4; both
 //! standards named from memory), so that levels tell its distance and, a little, its direction.
 
-use crate::dsp::stats::middle;
+use crate::dsp::stats::median;
 use crate::measure::places::problem::{Problem, Told};
 
 /// Patterns tried, from all round to narrow.
@@ -44,7 +44,7 @@ impl Problem {
             let there = (0..self.mics.len()).filter(|k| ![Some(own), Some(row)].contains(&self.near[*k]));
             let says = there.map(|k| level(row, h) + level(own, k) - level(row, k) - self.levels[own][h]);
             let mut says: Vec<f64> = says.filter(|v| !v.is_nan()).collect();
-            middle(&mut says).filter(|_| says.len() >= FEW).map(|value| Told { row, value })
+            median(&mut says).filter(|_| says.len() >= FEW).map(|value| Told { row, value })
         };
         (0..self.used.len()).filter(|row| *row != own).filter_map(by).collect()
     }

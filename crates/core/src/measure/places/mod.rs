@@ -13,7 +13,7 @@ mod normal;
 mod problem;
 mod search;
 
-use crate::dsp::stats::middle;
+use crate::dsp::stats::median;
 use crate::measure::arrival::{Late, Row};
 use crate::measure::places::problem::{Arrival, Problem};
 use crate::track::Role;
@@ -97,5 +97,5 @@ fn beside(rows: &[Row], m: usize, late: impl Fn(usize) -> f64) -> Option<f64> {
             }
         }
     }
-    middle(&mut says).filter(|_| clear || says.len() >= 2)
+    median(&mut says).filter(|_| clear || says.len() >= 2)
 }
