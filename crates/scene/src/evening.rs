@@ -5,6 +5,7 @@ use crate::harbour_hall::{self, BPM, RATE_HZ};
 use crate::instruments::{self as play, Mode, add};
 use crate::room::{Mic, Room};
 use crate::{Fault, Rendered, Scene, SoundSource, Take};
+use marea_core::units::amplitude_of_db;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
@@ -116,7 +117,7 @@ fn bells(frames: usize, seconds: f64, seed: u64) -> Vec<Vec<f32>> {
     let rate = f64::from(RATE_HZ);
     let mut rng = ChaCha8Rng::seed_from_u64(seed ^ (APART + 1));
     let mut planes = vec![vec![0f32; frames]; 2];
-    let right = 10f64.powf(BELLS_LOUDER_DB / 20.0);
+    let right = amplitude_of_db(BELLS_LOUDER_DB);
     for half in 0..((seconds - 4.0) * BPM / 120.0) as usize {
         if half % 4 == 1 {
             continue;

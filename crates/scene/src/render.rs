@@ -3,7 +3,7 @@
 use crate::room::{Mic, SPEED_M_S, distance, radiation};
 use crate::session::{Fault, Scene, Take};
 use marea_core::render::sinc::{HALF_TAPS, kaiser, sinc};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, amplitude_of_db};
 use marea_media::write::{Depth, WavWriter, WriteSpec};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -88,7 +88,7 @@ impl Scene {
                     .collect();
                 let peak = planes.iter().flatten().fold(1e-9f32, |m, v| m.max(v.abs()));
                 for (plane, mic) in planes.iter_mut().zip(&take.mics) {
-                    let gain = 0.5 / peak * 10f64.powf(mic.gain_db / 20.0) as f32;
+                    let gain = 0.5 / peak * amplitude_of_db(mic.gain_db) as f32;
                     plane.iter_mut().for_each(|v| *v *= gain);
                 }
                 (take.file.clone(), planes)
@@ -148,7 +148,7 @@ impl Scene {
                 *o += v / fft_len as f32;
             }
         }
-        let noise = 10f64.powf(mic.noise_db / 20.0) * 3f64.sqrt();
+        let noise = amplitude_of_db(mic.noise_db) * 3f64.sqrt();
         let sign = if mic.inverted { -1.0 } else { 1.0 };
         out.iter_mut().for_each(|v| *v = *v * sign + (rng.random_range(-1.0..1.0) * noise) as f32);
         colour(&mut out, mic, rate);

@@ -3,6 +3,7 @@
 use crate::room::Mic;
 use crate::varied::{Kind, ensemble};
 use crate::{Scene, Take};
+use marea_core::units::amplitude_of_db;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
@@ -79,7 +80,7 @@ impl Recording {
         let mut planes = played.files.remove(0).1;
         if self.technique == Technique::Mono {
             // One microphone: the same room, noise and all.
-            let factor = 10f64.powf(self.louder_db / 20.0) * if self.inverted { -1.0 } else { 1.0 };
+            let factor = amplitude_of_db(self.louder_db) * if self.inverted { -1.0 } else { 1.0 };
             planes[1] = planes[0].iter().map(|v| v * factor as f32).collect();
         }
         [planes.remove(0), planes.remove(0)]

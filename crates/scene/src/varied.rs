@@ -3,6 +3,7 @@
 use crate::instruments::{self as play, Mode, add};
 use crate::room::{Mic, Room, distance};
 use crate::{Fault, Scene, SoundSource, Take};
+use marea_core::units::amplitude_of_db;
 use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -224,7 +225,7 @@ fn perform(
         .map(|(who, p)| {
             let mut part = (vec![0f32; frames], Vec::new());
             let chance = rng.random_range(0.22..0.5);
-            let loud = 10f64.powf(rng.random_range(-2.5..2.5) / 20.0);
+            let loud = amplitude_of_db(rng.random_range(-2.5..2.5));
             let rests = rng.random_range(3..6);
             let mut busy_until = 0.0;
             for step in 0..steps {

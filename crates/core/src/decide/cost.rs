@@ -4,6 +4,7 @@ use crate::decide::case::{Advice, Case, SourceOf};
 use crate::decide::finding::{Effect, Finding, Gain, Kind, Proposal, Severity};
 use crate::dsp::bands::BANDS_HZ;
 use crate::measure::arrival::{Row, Table};
+use crate::units::db_of_power;
 use crate::verdict::Verdict;
 use std::f64::consts::{PI, TAU};
 
@@ -90,7 +91,7 @@ pub fn whole(table: &Table, moved: &[Move]) -> Vec<f64> {
 }
 
 fn db(of: f64, against: f64) -> f64 {
-    (100.0 * (10.0 * (of.max(against * 1e-4) / against).log10())).round() / 100.0
+    (100.0 * db_of_power(of.max(against * 1e-4) / against)).round() / 100.0
 }
 
 fn total(bands: &[[f64; 2]]) -> Option<f64> {
@@ -132,7 +133,7 @@ fn every_sum(case: &Case, m: usize, proposals: &[Proposal]) -> Vec<(usize, usize
         .filter_map(|o| {
             let heard = case.table.rows.iter().enumerate().filter_map(|(i, r)| {
                 let (a, b) = (r.level(m), r.level(o));
-                let close = a > 0.0 && b > 0.0 && (10.0 * (a / b).log10()).abs() < APART_DB;
+                let close = a > 0.0 && b > 0.0 && db_of_power(a / b).abs() < APART_DB;
                 close.then_some((i, a.min(b)))
             });
             let (i, _) = heard.max_by(|a, b| a.1.total_cmp(&b.1))?;

@@ -6,6 +6,7 @@ use crate::decide::words::other_takes;
 use crate::dsp::stats::median;
 use crate::measure::arrival::Facts;
 use crate::track::{Role, Side};
+use crate::units::db_of_amplitude;
 use crate::verdict::Verdict;
 
 /// Under this a track is silent, in dBFS.
@@ -91,7 +92,7 @@ fn by_itself(name: &str, m: usize, f: &Facts, span_db: f64) -> Vec<Finding> {
             Kind::Clipped,
             vec![m],
             Severity::Caution,
-            format!("{name} is clipped in {} places, at {:.1} dBFS.", f.clipped, 20.0 * f.peak.log10()),
+            format!("{name} is clipped in {} places, at {:.1} dBFS.", f.clipped, db_of_amplitude(f.peak)),
             "Clipped tops bend the measurement little; listen to them.",
         ));
     }

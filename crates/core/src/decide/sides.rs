@@ -4,6 +4,7 @@ use crate::decide::case::Case;
 use crate::decide::finding::{Finding, Kind, Proposal, Severity};
 use crate::measure::arrival::Row;
 use crate::track::{Role, Side};
+use crate::units::db_of_power;
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
@@ -119,7 +120,7 @@ fn hears(case: &Case, [l, r]: [usize; 2]) -> (Option<Tells>, Vec<Option<f64>>) {
     let by_level = |row: &Row| {
         known(row)?;
         let (a, b) = (level(row, l), level(row, r));
-        (a > 0.0 && b > 0.0).then(|| 10.0 * (a / b).log10())
+        (a > 0.0 && b > 0.0).then(|| db_of_power(a / b))
     };
     let levels: Vec<Option<f64>> = case.table.rows.iter().map(by_level).collect();
     if levels.iter().flatten().any(|d| d.abs() > LEVEL_DB) {

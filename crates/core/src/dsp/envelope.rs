@@ -2,7 +2,7 @@
 
 use crate::progress::{MeasureError, Progress};
 use crate::signal::{Placed, index};
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 
 /// Energy of a track a millisecond, in session time.
 pub struct Envelope {
@@ -124,7 +124,7 @@ impl Envelope {
                 let start = (top..top + 3).find(|k| self.power[*k] >= most * 0.05).unwrap_or(top);
                 found.push(Onset {
                     frame: self.first + (start * self.hop) as i64,
-                    level_db: 10.0 * mean(top, (top + 10).min(n)).max(1e-20).log10(),
+                    level_db: db_of_power(mean(top, (top + 10).min(n)).max(1e-20)),
                 });
                 i = top + 30;
             } else {

@@ -10,7 +10,7 @@ use marea_core::render::track::TrackRenderer;
 use marea_core::render::varispeed::{SPEEDS, Varispeed};
 use marea_core::render::{Mix, Voice, pan_sides};
 use marea_core::signal::{Placed, ReadError};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, amplitude_of_db};
 use marea_media::work::WorkFile;
 
 /// What dimming does (common practice, no source).
@@ -57,7 +57,7 @@ impl<'a> Sound<'a> {
     /// Levels in dB at which as corrected and as recorded are heard; at once or within a block.
     pub fn level(&mut self, db: [f64; 2], at_once: bool) {
         for (way, db) in self.ways.iter_mut().zip(db) {
-            way.wanted = 10f64.powf(db / 20.0) as f32;
+            way.wanted = amplitude_of_db(db) as f32;
             if at_once {
                 way.factor = way.wanted;
             }
@@ -167,7 +167,7 @@ fn voices<'a>(
         .map(|(nth, (t, file))| {
             let place = mix.places.get(&t.id).filter(|p| p.level_db.is_finite());
             let own = place.map_or(0.0, |p| p.level_db.clamp(-60.0, 12.0));
-            let level = if own == 0.0 || difference { level } else { level * 10f64.powf(own / 20.0) as f32 };
+            let level = if own == 0.0 || difference { level } else { level * amplitude_of_db(own) as f32 };
             let sides = match (t.side.as_str(), place.and_then(|p| p.pan)) {
                 _ if difference && nth == 0 => [1.0; 2],
                 _ if difference => [-1.0; 2],

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { useSession } from '../../session/store'
 import { fixed } from '../../shared/units'
+import { KINDS } from './kinds'
 import type { CheckView, FindingView } from './useCheck'
 
 const props = defineProps<{ view: FindingView; check: CheckView; chosen: boolean }>()
@@ -11,58 +12,14 @@ const effects = ref(false)
 const leaving = ref(false)
 const reason = ref('')
 
-const MARKS: Record<string, string> = {
-  'wired-inverted': '▼',
-  'opposed-by-placement': '▽',
-  'phase-turns': '∿',
-  late: '→',
-  early: '←',
-  'pair-swapped': '⇄',
-  'weak-in-mono': '◐',
-  'lows-lost': '⌄',
-  unrelated: '≠',
-  undecided: '?',
-}
-const DO: Record<string, string> = {
-  'wired-inverted': 'Invert it',
-  'opposed-by-placement': 'Invert for its source',
-  late: 'Move it earlier',
-  early: 'Move it later',
-  'stamp-disagrees': 'Move to its sound',
-  'pair-swapped': 'Exchange the sides',
-}
 const f = computed(() => props.view.finding)
+const words = computed(() => KINDS[f.value.kind])
 const name = (m: number) => store.track(props.check.tracks[m] ?? '')?.name ?? ''
 const title = computed(() => {
   const who = f.value.tracks.slice(0, 2).map(name).join(' and ')
-  const what: Record<string, string> = {
-    'wired-inverted': 'is wired inverted',
-    'opposed-by-placement': 'is opposed by placement',
-    'phase-turns': ': phase turns',
-    late: 'is late by a fault',
-    early: 'is early by a fault',
-    'pair-swapped': 'are swapped',
-    'weak-in-mono': 'are weak in mono',
-    'lows-lost': 'lose their lows',
-    unrelated: 'is unrelated to the rest',
-    dead: 'is silent',
-    'too-quiet': 'is too quiet',
-    clipped: 'is clipped',
-    'dc-offset': 'carries an offset',
-    noisy: 'is noisy',
-    'copied-channel': 'carry one channel',
-    'same-recording': 'are the same recording',
-    'wrong-rate': 'runs at a wrong rate',
-    'stamp-disagrees': 'disagrees with its time stamp',
-    'lengths-differ': 'differ in length',
-    'channel-missing': 'lacks its other half',
-    undecided: 'is undecided',
-  }
-  const alone = ['wired-inverted', 'opposed-by-placement', 'late', 'early'].includes(f.value.kind)
   // An amount too unsure to move anything by is no verdict yet, and the title says so before the text does.
-  const unsure: Record<string, string> = { late: 'may be late by a fault' }
-  const said = (f.value.verdict === 'undecided' && unsure[f.value.kind]) || what[f.value.kind] || f.value.kind
-  return `${alone ? name(f.value.tracks[0]!) : who} ${said}`.replace(' :', ':')
+  const said = (f.value.verdict === 'undecided' && words.value.unsure) || words.value.title
+  return `${words.value.alone ? name(f.value.tracks[0]!) : who} ${said}`.replace(' :', ':')
 })
 const worst = computed(() => {
   const bands = [...f.value.cost_bands].sort((a, b) => b.then_db - b.now_db - (a.then_db - a.now_db))
@@ -86,7 +43,7 @@ function leave(): void {
     @focus="emit('choose')"
   >
     <header>
-      <span class="mark" aria-hidden="true">{{ MARKS[f.kind] ?? '!' }}</span>
+      <span class="mark" aria-hidden="true">{{ words.mark }}</span>
       <h3>{{ title }}</h3>
       <span :class="['sure', view.standing === 'open' ? f.verdict : view.standing]">{{
         view.standing === 'open' ? f.verdict : view.standing
@@ -108,7 +65,9 @@ function leave(): void {
     </template>
     <p v-if="view.note" class="soft">{{ view.standing === 'dismissed' ? `Put aside: ${view.note}` : view.note }}</p>
     <footer v-if="open">
-      <button v-if="f.proposals.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">{{ DO[f.kind] ?? 'Accept' }}</button>
+      <button v-if="f.proposals.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">
+        {{ words.action ?? 'Accept' }}
+      </button>
       <button v-if="f.effects.length > 0" class="link" data-test="effects" :aria-expanded="effects" @click.stop="effects = !effects">
         Effects
       </button>

@@ -4,6 +4,7 @@ use crate::decide::image::judged::Judged;
 use crate::decide::image::sign::{ONE_LAG, VOTES};
 use crate::measure::image::{Between, Image};
 use crate::measure::pair::response::BandGain;
+use crate::units::db_of_power;
 use crate::verdict::Verdict;
 
 /// Time differences under this are none, in frames: where both channels carry one sound, and in a recording of many.
@@ -45,7 +46,7 @@ pub fn delay(p: &Between) -> Option<(f64, Verdict)> {
 fn proposed_sum(p: &Between, in_time: bool, invert: bool) -> Vec<BandGain> {
     let after = |g: &BandGain| match (in_time, invert) {
         (true, _) => g.corrected_db,
-        (false, true) => 10.0 * (2.0 - 10f64.powf(g.recorded_db / 10.0)).max(1e-6).log10(),
+        (false, true) => db_of_power((2.0 - 10f64.powf(g.recorded_db / 10.0)).max(1e-6)),
         (false, false) => g.recorded_db,
     };
     p.pair.sum_gain.iter().map(|g| BandGain { corrected_db: after(g), ..*g }).collect()

@@ -1,7 +1,7 @@
 //! What a fold-down keeps of every band: power of each channel and of every two together, by third-octave.
 
 use crate::measure::image::layout::Place;
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 use realfft::num_complex::Complex32;
 use serde::{Deserialize, Serialize};
 
@@ -54,8 +54,8 @@ impl BandPowers {
             }
             (parts > whole * 1e-9).then(|| FoldBand {
                 hz: BANDS_HZ[k],
-                gain_db: 10.0 * (sum / parts).max(1e-12).log10(),
-                level_db: 10.0 * (parts / whole).log10(),
+                gain_db: db_of_power((sum / parts).max(1e-12)),
+                level_db: db_of_power(parts / whole),
             })
         };
         (0..self.powers.len()).filter(|k| !self.powers[*k].is_empty()).filter_map(band).collect()

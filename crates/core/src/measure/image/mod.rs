@@ -11,7 +11,7 @@ use crate::measure::pair::options::PairOptions;
 use crate::measure::pair::{PairMeasurement, measure_pair};
 use crate::progress::{MeasureError, Progress};
 use crate::signal::{Placed, Source, index};
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 use ebur128::{EbuR128, Mode};
 use realfft::num_complex::Complex32;
 use serde::{Deserialize, Serialize};
@@ -296,7 +296,7 @@ impl Along {
         let (aa, bb, ab) = (self.squares[a], self.squares[b], self.products[which]);
         let both = |f: fn(&ChannelLevel) -> Option<f64>| Some(f(&levels[b])? - f(&levels[a])?);
         let sounding: Vec<&Together> = windows.iter().filter(|w| w.full[0] > 0.0 && w.full[1] > 0.0).collect();
-        let mut balances: Vec<f64> = sounding.iter().map(|w| 10.0 * (w.full[1] / w.full[0]).log10()).collect();
+        let mut balances: Vec<f64> = sounding.iter().map(|w| db_of_power(w.full[1] / w.full[0])).collect();
         balances.sort_by(f64::total_cmp);
         let quartile = |p: f64| balances.get(((balances.len() as f64) * p) as usize).copied().unwrap_or(0.0);
         let full: Vec<Option<f64>> = windows.iter().map(|w| Together::correlation(w.full, 0.0)).collect();
@@ -319,7 +319,7 @@ impl Along {
             balance_db: both(|l| l.rms_db),
             loudness_balance_db: both(|l| l.loudness_lufs),
             balance_spread_db: 0.5 * (quartile(0.75) - quartile(0.25)),
-            unshared_db: 10.0 * (1.0 - rho2).max(1e-20).log10(),
+            unshared_db: db_of_power((1.0 - rho2).max(1e-20)),
             opposed_part: opposed as f64 / sounding.len().max(1) as f64,
             longest_opposed_s: longest(&full) as f64 * STEP_S,
             votes: votes.counted(),

@@ -9,7 +9,7 @@ use crate::dsp::window::{Purpose, Shape};
 use crate::measure::pair::windows;
 use crate::progress::MeasureError;
 use crate::signal::{Placed, index};
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 use realfft::num_complex::Complex32;
 
 /// Strikes asked at most.
@@ -91,7 +91,7 @@ fn ask(a: &Placed, b: &Placed, places: &[i64], purpose: Purpose, rate: SampleRat
         let curve = lag_curve(&sum, transform.len(), range);
         let peak = curve.peak();
         if curve.rms > 0.0 && f64::from(curve.values[peak].abs()) / curve.rms >= CLEAR {
-            let balance = 10.0 * f64::from(energy(&y[max_lag..max_lag + x.len()]) / level).max(1e-12).log10();
+            let balance = db_of_power(f64::from(energy(&y[max_lag..max_lag + x.len()]) / level).max(1e-12));
             votes.clear.push((curve.refined(peak), if curve.values[peak] < 0.0 { -1 } else { 1 }, balance));
         }
     }

@@ -4,7 +4,7 @@ use crate::dsp::spectrum::{CrossSpectrum, Transform};
 use crate::measure::lows::{Shared, low_sign};
 use crate::progress::MeasureError;
 use crate::signal::{Placed, index};
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 use realfft::num_complex::Complex32;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::TAU;
@@ -195,7 +195,7 @@ impl Response {
                 if both <= 0.0 || both_aligned <= all * 1e-9 {
                     return None;
                 }
-                let db = |x: f64| (10.0 * x.max(1e-6).log10() * 100.0).round() / 100.0;
+                let db = |x: f64| (db_of_power(x.max(1e-6)) * 100.0).round() / 100.0;
                 Some(BandGain {
                     hz: nominal_hz,
                     recorded_db: db((both + recorded) / both),
@@ -216,6 +216,6 @@ impl Response {
             left += aa + bb - 2.0 * sign * f64::from(self.moved(k, offset).re);
             whole += aa;
         }
-        if whole <= 0.0 { 0.0 } else { 10.0 * (left / whole).max(1e-15).log10() }
+        if whole <= 0.0 { 0.0 } else { db_of_power((left / whole).max(1e-15)) }
     }
 }

@@ -1,7 +1,7 @@
 //! Which parts of a recording are worth measuring.
 
 use crate::dsp::envelope::{Envelope, Onset};
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 
 /// Places measured at most: more add time, hardly certainty.
 const MAX_WINDOWS: usize = 120;
@@ -29,7 +29,7 @@ pub fn isolated_hits(onsets: &[Onset], other: &Envelope, shift: i64, rate: Sampl
     let strong = levels[(levels.len() - 1) * 9 / 10];
     hits.retain(|h| h.level_db >= strong - 18.0);
     let span = rate.frames(0.02);
-    let against = |h: &Onset| h.level_db - 10.0 * f64::from(other.mean(h.frame + shift, span)).max(1e-20).log10();
+    let against = |h: &Onset| h.level_db - db_of_power(f64::from(other.mean(h.frame + shift, span)).max(1e-20));
     let mut loudest: Vec<f64> = hits.iter().filter(|h| h.level_db >= strong - 6.0).map(against).collect();
     loudest.sort_by(f64::total_cmp);
     let typical = loudest[loudest.len() / 2];

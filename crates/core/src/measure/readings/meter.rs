@@ -1,7 +1,7 @@
 //! Readings of a block of two channels, taken from the same samples that are heard.
 
 use crate::dsp::bands::{LOWS_HZ, WINDOW_S};
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 use biquad::{Biquad, Coefficients, DirectForm2Transposed, Q_BUTTERWORTH_F64, ToHertz, Type};
 use serde::{Deserialize, Serialize};
 
@@ -43,7 +43,7 @@ impl NullMeter {
             self.blocks.pop_front();
         }
         let [left, whole] = [0, 1].map(|i| self.blocks.iter().map(|s| s[i]).sum::<f64>());
-        (whole > 0.0).then(|| (10.0 * (left / whole).max(1e-15).log10()) as f32)
+        (whole > 0.0).then(|| db_of_power((left / whole).max(1e-15)) as f32)
     }
 }
 

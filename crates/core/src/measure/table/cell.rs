@@ -12,7 +12,7 @@ use crate::measure::table::survey::Survey;
 use crate::measure::table::transfer::{transfer, wave};
 use crate::progress::{MeasureError, Progress};
 use crate::signal::Placed;
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 use crate::verdict::Verdict;
 
 /// A peak before the strongest from which the strongest may be a reflection, as part of it.
@@ -220,5 +220,5 @@ fn heard(mic: &Survey, group: &Group, centre: i64, reach_s: f64, rate: SampleRat
         .map(|t| f64::from(mic.bright.largest(t - rate.frames(0.005), t + reach)))
         .collect();
     levels.sort_by(f64::total_cmp);
-    levels.get(levels.len() / 2).is_some_and(|l| 10.0 * (l / loud).max(1e-12).log10() > HEARD_DB)
+    levels.get(levels.len() / 2).is_some_and(|l| db_of_power((l / loud).max(1e-12)) > HEARD_DB)
 }

@@ -6,7 +6,7 @@ use crate::measure::arrival::Copied;
 use crate::measure::table::survey::{KEPT_MS, Survey};
 use crate::progress::MeasureError;
 use crate::signal::{Placed, index};
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 use rayon::prelude::*;
 
 /// What is left after the factor is taken out must be this far under the sound, in dB.
@@ -54,7 +54,7 @@ fn loudest(s: &Survey) -> Vec<i64> {
 fn one_ratio(a: &Envelope, b: &Envelope, places: &[i64], lag: i64) -> bool {
     let ratios: Vec<f64> = places
         .iter()
-        .map(|p| 10.0 * (f64::from(b.mean(p + lag, 1)).max(1e-20) / f64::from(a.mean(*p, 1)).max(1e-20)).log10())
+        .map(|p| db_of_power(f64::from(b.mean(p + lag, 1)).max(1e-20) / f64::from(a.mean(*p, 1)).max(1e-20)))
         .collect();
     let mean = ratios.iter().sum::<f64>() / ratios.len().max(1) as f64;
     ratios.len() >= 2 && mean.abs() < 60.0 && ratios.iter().all(|r| (r - mean).abs() < 1.0)
@@ -83,14 +83,8 @@ fn same(
     if xx <= 0.0 || yy <= 0.0 {
         return Ok(None);
     }
-    let left = 10.0 * ((1.0 - xy * xy / (xx * yy)).max(1e-15)).log10();
-    Ok((left < LEFT_DB).then(|| Copied {
-        a,
-        b,
-        lag_frames: lag,
-        gain_db: 10.0 * (yy / xx).log10(),
-        inverted: xy < 0.0,
-    }))
+    let left = db_of_power((1.0 - xy * xy / (xx * yy)).max(1e-15));
+    Ok((left < LEFT_DB).then(|| Copied { a, b, lag_frames: lag, gain_db: db_of_power(yy / xx), inverted: xy < 0.0 }))
 }
 
 /// Factor by which a track must be slowed (under 1: hastened) to keep time with the others; none when it already does, or

@@ -7,7 +7,7 @@
 use crate::dsp::envelope::Onset;
 use crate::dsp::stats::thin;
 use crate::measure::table::survey::Survey;
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 use rayon::prelude::*;
 
 /// Strikes and passages used of one source at most: more add time, hardly certainty.
@@ -226,7 +226,7 @@ impl Stage<'_> {
 }
 
 fn db(power: Option<f32>) -> f64 {
-    10.0 * f64::from(power.unwrap_or(0.0)).max(1e-16).log10()
+    db_of_power(f64::from(power.unwrap_or(0.0)).max(1e-16))
 }
 
 /// How far two microphones part when one of them is loud, in dB: the sum of what each leads by at its clearer moments.

@@ -5,7 +5,7 @@ use crate::dsp::sums::all;
 use crate::measure::arrival::Facts;
 use crate::progress::{MeasureError, Progress};
 use crate::signal::{Placed, index};
-use crate::units::SampleRate;
+use crate::units::{SampleRate, db_of_power};
 
 /// Hops of the kept levels in milliseconds.
 pub const KEPT_MS: usize = 4;
@@ -87,7 +87,7 @@ impl Survey {
         let slow = full.coarser(SLOW);
         let part = |e: &Envelope, p: f64| e.percentile(p).unwrap_or(0.0);
         let loud = Loud { bright: part(&bright, 0.99), full: part(&full, 0.97), floor: part(&full, 0.1) };
-        let level = |p: Option<f32>| p.map_or(-200.0, |p| (10.0 * f64::from(p * 2.0).log10()).max(-200.0));
+        let level = |p: Option<f32>| p.map_or(-200.0, |p| db_of_power(f64::from(p * 2.0)).max(-200.0));
         let facts = Facts {
             frames: total,
             start: track.start,
