@@ -3,6 +3,7 @@
 use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::decisions::{self, NewChange, NewDecision};
 use crate::db::patch::TrackPatch;
+use crate::db::tracks::TrackRow;
 use crate::db::{sessions, tracks};
 use crate::names;
 use crate::store::Missing;
@@ -10,8 +11,8 @@ use marea_core::decide::guess;
 use marea_core::measure::image::layout::{Order, of_mask, usual};
 use marea_core::track::Side;
 use marea_core::units::SampleRate;
-use marea_media::prepare::PrepareError;
-use marea_media::{AudioReader, MediaError};
+use marea_media::prepare::{PrepareError, Prepared};
+use marea_media::{AudioInfo, AudioReader, MediaError};
 use serde_json::json;
 use sqlx::types::Json;
 use uuid::Uuid;
@@ -32,116 +33,174 @@ pub async fn run(
     reporter: &Reporter,
 ) -> Result<serde_json::Value, JobError> {
     let sha256 = hex::decode(sha).map_err(|e| JobError::Failed(e.to_string()))?;
-    let about = |e: JobError| match e {
-        JobError::Failed(text) => JobError::Failed(format!("“{file_name}” {text}")),
-        JobError::Broken => JobError::Failed(format!("“{file_name}” could not be read: {e}")),
-        other => other,
-    };
-    let (path, stop) = (w.store.recording(&sha256), reporter.stop());
-    let info = blocking(move || match AudioReader::open_until(&path, stop) {
-        Ok(reader) => Ok(reader.info().clone()),
-        Err(MediaError::Stopped) => Err(JobError::Stopped),
-        Err(e) => Err(JobError::Failed(e.to_string())),
-    })
-    .await
-    .map_err(about)?;
-    let removed = tracks::removed(&w.db, session, &sha256).await?;
-    if !removed.is_empty() {
-        let label = format!("{file_name} brought in again");
-        let changes = removed
-            .into_iter()
-            .map(|track_id| NewChange::to(track_id, TrackPatch { removed: Some(false), ..TrackPatch::default() }));
-        decisions::decide(&w.db, session, &NewDecision::of(label, changes.collect())).await?;
+    let import = Import { w, session, sha256, file_name, position, reporter };
+    let info = import.info().await?;
+    import.bring_back_removed().await?;
+    if let Some(note) = import.known_already().await? {
+        return Ok(json!({ "added": 0, "note": note }));
     }
-    let existing = tracks::of_session(&w.db, session).await?;
-    let rate_hz = sessions::get(&w.db, session).await?.rate_hz;
-    if let (Some(same), Some(rate_hz)) = (existing.iter().find(|t| t.sha256 == sha256).cloned(), rate_hz) {
-        // The good bytes have come again: whatever was wrong with the working copies is put right.
-        let (store, key, stop) = (w.store.clone(), same.clone(), reporter.stop());
-        blocking(move || match store.ensure(&key.sha256, rate_hz, key.channels, key.frames, &stop) {
+    let reference = info.time_reference.and_then(|t| i64::try_from(t).ok());
+    let settled = sessions::settle(&w.db, session, info.rate.hz(), reference).await?;
+    let rate = SampleRate::new(u64::from(settled.rate_hz.unwrap_or(info.rate.hz())))
+        .map_err(|e| import.about(JobError::Failed(e.to_string())))?;
+    let prepared = import.prepare(rate).await?;
+    let mut notes = prepared.notes();
+    let start_frame = place(reference, info.rate, rate, settled.origin_frames, &mut notes);
+    import.add_tracks(&info, start_frame, prepared.frames, &notes).await?;
+    Ok(json!({ "added": info.channels, "notes": notes }))
+}
+
+/// One recording on its way into a session.
+struct Import<'a> {
+    w: &'a Workers,
+    session: Uuid,
+    sha256: Vec<u8>,
+    file_name: &'a str,
+    position: i64,
+    reporter: &'a Reporter,
+}
+
+impl Import<'_> {
+    /// The error with the file's name.
+    fn about(&self, e: JobError) -> JobError {
+        let name = self.file_name;
+        match e {
+            JobError::Failed(text) => JobError::Failed(format!("“{name}” {text}")),
+            JobError::Broken => JobError::Failed(format!("“{name}” could not be read: {e}")),
+            other => other,
+        }
+    }
+
+    /// What the file says about itself.
+    async fn info(&self) -> Result<AudioInfo, JobError> {
+        let (path, stop) = (self.w.store.recording(&self.sha256), self.reporter.stop());
+        blocking(move || match AudioReader::open_until(&path, stop) {
+            Ok(reader) => Ok(reader.info().clone()),
+            Err(MediaError::Stopped) => Err(JobError::Stopped),
+            Err(e) => Err(JobError::Failed(e.to_string())),
+        })
+        .await
+        .map_err(|e| self.about(e))
+    }
+
+    /// Tracks of the same recording that were removed from the session come back.
+    async fn bring_back_removed(&self) -> Result<(), JobError> {
+        let removed = tracks::removed(&self.w.db, self.session, &self.sha256).await?;
+        if removed.is_empty() {
+            return Ok(());
+        }
+        let label = format!("{} brought in again", self.file_name);
+        let back = TrackPatch { removed: Some(false), ..TrackPatch::default() };
+        let changes = removed.into_iter().map(|track_id| NewChange::to(track_id, back.clone()));
+        decisions::decide(&self.w.db, self.session, &NewDecision::of(label, changes.collect())).await?;
+        Ok(())
+    }
+
+    /// A sentence when the session has the recording. The good bytes have come again: whatever was wrong with the working
+    /// copies is put right.
+    async fn known_already(&self) -> Result<Option<String>, JobError> {
+        let existing = tracks::of_session(&self.w.db, self.session).await?;
+        let rate_hz = sessions::get(&self.w.db, self.session).await?.rate_hz;
+        let same = existing.into_iter().find(|t| t.sha256 == self.sha256);
+        let Some((same, rate_hz)) = same.zip(rate_hz) else { return Ok(None) };
+        let note = format!(
+            "“{}” holds the same sound as “{}”, which is in the session already; it was not added again",
+            self.file_name, same.file_name
+        );
+        let (store, stop) = (self.w.store.clone(), self.reporter.stop());
+        blocking(move || match store.ensure(&same.sha256, rate_hz, same.channels, same.frames, &stop) {
             Err(Missing::Stopped) => Err(JobError::Stopped),
             Err(e) => Err(JobError::Failed(e.to_string())),
             Ok(()) => Ok(()),
         })
         .await
-        .map_err(about)?;
-        let text = format!(
-            "“{file_name}” holds the same sound as “{}”, which is in the session already; it was not added again",
-            same.file_name
-        );
-        return Ok(json!({ "added": 0, "note": text }));
+        .map_err(|e| self.about(e))?;
+        Ok(Some(note))
     }
-    let reference = info.time_reference.and_then(|t| i64::try_from(t).ok());
-    let settled = sessions::settle(&w.db, session, info.rate.hz(), reference).await?;
-    let rate = SampleRate::new(u64::from(settled.rate_hz.unwrap_or(info.rate.hz())))
-        .map_err(|e| about(JobError::Failed(e.to_string())))?;
-    let (store, key, rep) = (w.store.clone(), sha256.clone(), reporter.clone());
-    let doing = format!("reading {file_name}");
-    let prepared = blocking(move || {
-        store.prepare(&key, rate, &rep.stop(), &mut |p| rep.report(p, &doing)).map_err(|e| match e {
-            PrepareError::Stopped => JobError::Stopped,
-            PrepareError::Media(MediaError::Io(e)) if e.kind() == std::io::ErrorKind::StorageFull => {
-                JobError::Failed("could not be prepared: the disk is full; the recording itself is kept".into())
-            }
-            PrepareError::Media(e) => JobError::Failed(e.to_string()),
+
+    /// Makes the working copies.
+    async fn prepare(&self, rate: SampleRate) -> Result<Prepared, JobError> {
+        let (store, key, rep) = (self.w.store.clone(), self.sha256.clone(), self.reporter.clone());
+        let doing = format!("reading {}", self.file_name);
+        blocking(move || {
+            store.prepare(&key, rate, &rep.stop(), &mut |p| rep.report(p, &doing)).map_err(|e| match e {
+                PrepareError::Stopped => JobError::Stopped,
+                PrepareError::Media(MediaError::Io(e)) if e.kind() == std::io::ErrorKind::StorageFull => {
+                    JobError::Failed("could not be prepared: the disk is full; the recording itself is kept".into())
+                }
+                PrepareError::Media(e) => JobError::Failed(e.to_string()),
+            })
         })
-    })
-    .await
-    .map_err(about)?;
-    let mut notes = prepared.notes();
-    let start_frame = place(reference, info.rate, rate, settled.origin_frames, &mut notes);
-    let link_id = (info.channels > 1).then(Uuid::now_v7);
-    let stem = names::stem(file_name);
+        .await
+        .map_err(|e| self.about(e))
+    }
+
+    async fn add_tracks(
+        &self,
+        info: &AudioInfo,
+        start_frame: i64,
+        frames: i64,
+        notes: &[String],
+    ) -> Result<(), JobError> {
+        let link_id = (info.channels > 1).then(Uuid::now_v7);
+        let mut tx = self.w.db.begin().await?;
+        // First, so that two imports at once wait for one another instead of each holding what the other needs.
+        sessions::touch(&mut *tx, self.session).await?;
+        for channel in 1..=info.channels {
+            let row = TrackRow { link_id, ..self.track(info, channel, start_frame, frames, notes) };
+            tracks::insert(&mut *tx, &row).await?;
+        }
+        tx.commit().await?;
+        Ok(())
+    }
+
+    fn track(&self, info: &AudioInfo, channel: u16, start_frame: i64, frames: i64, notes: &[String]) -> TrackRow {
+        let stem = names::stem(self.file_name);
+        let guess = guess(stem, channel, info.channels);
+        let suffix = suffix(info, channel, guess.side);
+        TrackRow {
+            id: Uuid::now_v7(),
+            session_id: self.session,
+            sha256: self.sha256.clone(),
+            channel,
+            channels: info.channels,
+            link_id: None,
+            file_name: self.file_name.into(),
+            coding: info.coding.clone(),
+            file_rate_hz: info.rate.hz(),
+            notes: Json(notes.to_vec()),
+            position: self.position,
+            name: format!("{}{suffix}", stem.chars().take(190).collect::<String>()),
+            role: guess.role.word().into(),
+            source: guess.source.chars().take(120).collect(),
+            side: guess.side.word().into(),
+            start_frame,
+            frames,
+            offset_frames: 0.0,
+            invert: false,
+            gain_db: 0.0,
+            mends: Json(Vec::new()),
+            policy: String::new(),
+            dismissed: Json::default(),
+            hits: Json::default(),
+            removed: false,
+        }
+    }
+}
+
+/// What a channel's track is called after the file's name.
+fn suffix(info: &AudioInfo, channel: u16, side: Side) -> String {
     let count = usize::from(info.channels);
     let places = info.channel_mask.and_then(|m| of_mask(m, count)).or_else(|| usual(count, Order::Wav));
-    let mut tx = w.db.begin().await?;
-    // First, so that two imports at once wait for one another instead of each holding what the other needs.
-    sessions::touch(&mut *tx, session).await?;
-    for channel in 1..=info.channels {
-        let guess = guess(stem, channel, info.channels);
-        let suffix = match (info.channels, guess.side) {
-            (1, _) => String::new(),
-            (2, Side::Left) => " L".into(),
-            (2, Side::Right) => " R".into(),
-            _ => match places.as_ref().and_then(|p| p.get(usize::from(channel) - 1)) {
-                Some(place) => format!(" {}", place.short()),
-                None => format!(" {channel}"),
-            },
-        };
-        tracks::insert(
-            &mut *tx,
-            &tracks::TrackRow {
-                id: Uuid::now_v7(),
-                session_id: session,
-                sha256: sha256.clone(),
-                channel,
-                channels: info.channels,
-                link_id,
-                file_name: file_name.into(),
-                coding: info.coding.clone(),
-                file_rate_hz: info.rate.hz(),
-                notes: Json(notes.clone()),
-                position,
-                name: format!("{}{suffix}", stem.chars().take(190).collect::<String>()),
-                role: guess.role.word().into(),
-                source: guess.source.chars().take(120).collect(),
-                side: guess.side.word().into(),
-                start_frame,
-                frames: prepared.frames,
-                offset_frames: 0.0,
-                invert: false,
-                gain_db: 0.0,
-                mends: sqlx::types::Json(Vec::new()),
-                policy: String::new(),
-                dismissed: Json::default(),
-                hits: Json::default(),
-                removed: false,
-            },
-        )
-        .await?;
+    match (info.channels, side) {
+        (1, _) => String::new(),
+        (2, Side::Left) => " L".into(),
+        (2, Side::Right) => " R".into(),
+        _ => match places.as_ref().and_then(|p| p.get(usize::from(channel) - 1)) {
+            Some(place) => format!(" {}", place.short()),
+            None => format!(" {channel}"),
+        },
     }
-    tx.commit().await?;
-    Ok(json!({ "added": info.channels, "notes": notes }))
 }
 
 /// Session frame of a recording's beginning, from its time stamp.

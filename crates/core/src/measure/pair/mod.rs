@@ -13,7 +13,7 @@ pub mod response;
 pub mod weigh;
 pub mod windows;
 
-use crate::dsp::envelope::Envelope;
+use crate::dsp::envelope::{Envelope, Onset};
 use crate::dsp::far_lag::far_lag;
 use crate::dsp::lag_curve::LagCurve;
 use crate::dsp::window::Anchor;
@@ -21,6 +21,7 @@ use crate::edit::Correction;
 use crate::measure::pair::look::{Attempt, Look, leaning};
 use crate::measure::pair::options::{Material, PairOptions};
 use crate::measure::pair::response::{BandGain, PhasePoint};
+use crate::measure::pair::weigh::{MIN_HEIGHT, MIN_HITS};
 use crate::progress::{MeasureError, Progress};
 use crate::signal::Placed;
 use crate::units::SampleRate;
@@ -130,69 +131,98 @@ pub fn measure_pair(
     {
         centres.push(far);
     }
-    let onsets = env_a.onsets();
-    let mut best: Option<Attempt> = None;
-    let mut disagree = None;
-    for (i, &centre) in centres.iter().enumerate() {
-        for material in [Material::Struck, Material::Sustained] {
-            if best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid) {
-                continue;
-            }
-            let places = match material {
-                Material::Struck => windows::isolated_hits(&onsets, &env_b, centre, rate),
-                Material::Sustained => windows::sustained(&env_a, &env_b, centre, rate),
-            };
-            let mut inner = |p: f64| progress(0.6 + 0.3 * (i as f64 + p) / centres.len() as f64);
-            let leaning = leaning(&env_a, &env_b, centre, &places, rate);
-            let anchor = Anchor::once(a);
-            let mut look = Look::new((&anchor, b), rate, options, centre, material);
-            look.add(&places, &leaning, &mut inner)?;
-            let attempt = look.judge()?;
-            // Clear hits of the anchor that say one thing, and everything that sounds another: several sources.
-            if material == Material::Sustained
-                && let Some(struck) = best.as_ref().filter(|b| b.material == Material::Struck && b.centre == centre)
-                && struck.estimate.hits >= crate::measure::pair::weigh::MIN_HITS
-                && struck.estimate.height >= crate::measure::pair::weigh::MIN_HEIGHT
-                && attempt.verdict > Verdict::Undecided
-                && (struck.estimate.lag - attempt.estimate.lag).abs() > rate.hz_f64() * 0.000_04
-            {
-                disagree = Some((struck.estimate.lag, attempt.estimate.lag));
-                continue;
-            }
-            let mut attempt = attempt;
-            let struck_hits = best.as_ref().filter(|b| b.material == Material::Struck).map_or(0, |b| b.estimate.hits);
-            if material == Material::Sustained
-                && attempt.verdict == Verdict::Solid
-                && struck_hits >= 2 * crate::measure::pair::weigh::MIN_HITS
-            {
-                attempt.verdict = Verdict::Likely;
-                attempt.reason = format!(
-                    "found in what sounds through both, not in the anchor's own {struck_hits} hits: it may be another source's lag"
-                );
-            }
-            let better = best
-                .as_ref()
-                .is_none_or(|b| (attempt.verdict, attempt.estimate.height) > (b.verdict, b.estimate.height));
-            if better {
-                best = Some(attempt);
-            }
-        }
-    }
-    if let (Some((hits, all)), Some(b)) = (disagree, best.as_mut())
-        && b.verdict == Verdict::Undecided
-    {
-        b.reason = format!(
-            "the anchor's hits point to {:.2} ms, all that sounds to {:.2} ms: several sources with a lag each; {}",
-            rate.ms(hits),
-            rate.ms(all),
-            b.reason
-        );
-    }
+    let search = Search { tracks: (a, b), envelopes: (&env_a, &env_b), onsets: env_a.onsets(), rate, options };
+    let best = search.best(&centres, &mut |p| progress(0.6 + 0.3 * p))?;
     let Some(best) = best else { return Ok(nothing(rate, "nothing to measure".into())) };
     if !progress(0.92) {
         return Err(MeasureError::Stopped);
     }
     finish((a, &env_a), b, rate, options, best)
+}
+
+/// Looks at two tracks in several ways and keeps the best.
+struct Search<'a> {
+    tracks: (&'a Placed<'a>, &'a Placed<'a>),
+    envelopes: (&'a Envelope, &'a Envelope),
+    /// Of the anchor.
+    onsets: Vec<Onset>,
+    rate: SampleRate,
+    options: PairOptions,
+}
+
+impl Search<'_> {
+    /// The best about any of the coarse lags; none when there is nothing to look at.
+    fn best(&self, centres: &[i64], progress: Progress) -> Result<Option<Attempt>, MeasureError> {
+        let mut best: Option<Attempt> = None;
+        let mut disagree = None;
+        for (i, &centre) in centres.iter().enumerate() {
+            for material in [Material::Struck, Material::Sustained] {
+                if best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid) {
+                    continue;
+                }
+                let mut inner = |p: f64| progress((i as f64 + p) / centres.len() as f64);
+                let mut attempt = self.look(centre, material, &mut inner)?;
+                let struck =
+                    best.as_ref().filter(|b| b.material == Material::Struck && material == Material::Sustained);
+                if let Some(struck) = struck {
+                    if struck.centre == centre && several_sources(struck, &attempt, self.rate) {
+                        disagree = Some((struck.estimate.lag, attempt.estimate.lag));
+                        continue;
+                    }
+                    doubt(&mut attempt, struck.estimate.hits);
+                }
+                let rank = |a: &Attempt| (a.verdict, a.estimate.height);
+                if best.as_ref().is_none_or(|b| rank(&attempt) > rank(b)) {
+                    best = Some(attempt);
+                }
+            }
+        }
+        if let (Some((hits, all)), Some(b)) = (disagree, best.as_mut())
+            && b.verdict == Verdict::Undecided
+        {
+            b.reason = format!(
+                "the anchor's hits point to {:.2} ms, all that sounds to {:.2} ms: several sources with a lag each; {}",
+                self.rate.ms(hits),
+                self.rate.ms(all),
+                b.reason
+            );
+        }
+        Ok(best)
+    }
+
+    /// Windows of one kind about one coarse lag.
+    fn look(&self, centre: i64, material: Material, progress: Progress) -> Result<Attempt, MeasureError> {
+        let (env_a, env_b) = self.envelopes;
+        let places = match material {
+            Material::Struck => windows::isolated_hits(&self.onsets, env_b, centre, self.rate),
+            Material::Sustained => windows::sustained(env_a, env_b, centre, self.rate),
+        };
+        let leaning = leaning(env_a, env_b, centre, &places, self.rate);
+        let anchor = Anchor::once(self.tracks.0);
+        let mut look = Look::new((&anchor, self.tracks.1), self.rate, self.options, centre, material);
+        look.add(&places, &leaning, progress)?;
+        look.judge()
+    }
+}
+
+/// Lags further apart than this, in seconds, are two.
+const TWO_LAGS_S: f64 = 0.000_04;
+
+/// Do clear hits of the anchor say one thing, and everything that sounds another?
+fn several_sources(struck: &Attempt, sustained: &Attempt, rate: SampleRate) -> bool {
+    let clear = struck.estimate.hits >= MIN_HITS && struck.estimate.height >= MIN_HEIGHT;
+    let apart = (struck.estimate.lag - sustained.estimate.lag).abs() > rate.hz_f64() * TWO_LAGS_S;
+    clear && apart && sustained.verdict > Verdict::Undecided
+}
+
+/// What is found only in all that sounds, though the anchor has hits enough of its own, is never solid.
+fn doubt(sustained: &mut Attempt, struck_hits: usize) {
+    if sustained.verdict == Verdict::Solid && struck_hits >= 2 * MIN_HITS {
+        sustained.verdict = Verdict::Likely;
+        sustained.reason = format!(
+            "found in what sounds through both, not in the anchor's own {struck_hits} hits: it may be another source's lag"
+        );
+    }
 }
 
 fn nothing(rate: SampleRate, reason: String) -> PairMeasurement {
