@@ -1,7 +1,7 @@
 //! Marea's core: what several recordings of one event have to do with one another, and how to bring
 //! them together. Pure computation: no files, no clock, no logging; work on whole sessions is shared among rayon's threads.
 //!
-//! The flow is `Source → Measurement → Decision → Correction → Rendered`; a later stage may use an earlier one's
+//! The flow is `Source → Measurement → Decision → Edit → Rendered`; a later stage may use an earlier one's
 //! types, never the other way round.
 //!
 //! # Conventions
@@ -9,7 +9,7 @@
 //! * **Lag of B against A** is positive when B comes *later* than A. Moving B by minus the lag brings it
 //!   onto A.
 //! * **Offset of a track** is positive when it plays *later*.
-//! * Polarity is `+1` or `-1` for the whole band ([`correct::Correction::invert`]).
+//! * Polarity is `+1` or `-1` for the whole band ([`edit::Edit::invert`]).
 //! * Levels are dBFS after AES17: a full-scale sine reads 0 dBFS RMS. Amplitude ratios are 20·log10, power
 //!   ratios 10·log10.
 //! * Correlations are normalised to −1 … +1 without removing the mean.

@@ -229,3 +229,11 @@ fn what_is_drawn_is_what_plays() {
         }
     }
 }
+
+/// A map may go on behind the recording's end: what plays before that is drawn to its last frame.
+#[test]
+fn a_map_beyond_the_recording_hides_nothing_of_it() {
+    let map = TimeMap::new(vec![[0.0, 0.0], [1_200.0, 1_200.0], [2_000.0, 2_400.0]]).unwrap();
+    let drawn = Edit { map: Some(map), ..Edit::default() }.drawn(0, 1_000);
+    assert_eq!((drawn.len(), drawn[0].from, drawn[0].to), (1, 0, 1_000), "{drawn:?}");
+}

@@ -48,7 +48,10 @@ impl From<sqlx::Error> for ServerError {
                 Self::DatabaseFull(other.to_string())
             }
             away if sql_errors::is_away(&away) => Self::Database(away),
-            refused => Self::Internal(format!("the database refused it ({refused})")),
+            refused => {
+                tracing::error!(cause = %refused, "the database refused a statement");
+                Self::Internal("the database refused what was asked of it; the log says why".into())
+            }
         }
     }
 }

@@ -28,19 +28,24 @@ impl Pieces {
             [p.from.max(first), p.to.min(end)]
         };
         // Where pieces begin and end: whichever comes last of those that hold a frame is seen.
-        let mut edges: Vec<(i64, usize, bool)> = Vec::new();
+        let mut edges: Vec<(i64, Option<(usize, bool)>)> = Vec::new();
         for (n, piece) in self.0.iter().enumerate() {
-            edges.extend([(piece.from, n, true), (piece.to, n, false)]);
-            edges.extend(inside(piece).map(|at| (at, n, at < piece.to)));
+            edges.extend([(piece.from, Some((n, true))), (piece.to, Some((n, false)))]);
+            // Where the recording begins and ends in it nothing opens or closes.
+            edges.extend(inside(piece).map(|at| (at, None)));
         }
         edges.sort_by_key(|e| e.0);
         let mut open = BTreeSet::new();
         let mut drawn: Vec<DrawnPiece> = Vec::new();
-        for (i, &(from, n, begins)) in edges.iter().enumerate() {
-            if begins {
-                open.insert(n);
-            } else {
-                open.remove(&n);
+        for (i, &(from, turn)) in edges.iter().enumerate() {
+            match turn {
+                Some((n, true)) => {
+                    open.insert(n);
+                }
+                Some((n, false)) => {
+                    open.remove(&n);
+                }
+                None => {}
             }
             let Some(&(to, ..)) = edges.get(i + 1).filter(|e| e.0 > from) else { continue };
             let Some(piece) = open.last().map(|n| &self.0[*n]) else { continue };

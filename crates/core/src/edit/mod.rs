@@ -19,7 +19,7 @@ use slice::Slice;
 use stretch::Stretch;
 use thiserror::Error;
 
-/// Where a track is put. A sum of what moves it, so that each part is shown and taken back by itself.
+/// Where a track is put.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 pub struct Placement {
     /// Frames as decided by hand or by advice; positive plays later.
