@@ -96,11 +96,6 @@ impl Edit {
         self.placement.total() + by
     }
 
-    /// Does it leave the track as recorded?
-    pub fn is_neutral(&self) -> bool {
-        *self == Self::default()
-    }
-
     /// Can it be carried out?
     ///
     /// # Errors
