@@ -1,4 +1,4 @@
-//! Applying corrections, block by block. What is heard and what is delivered both come from here.
+//! Applying edits, block by block. What is heard and what is delivered both come from here.
 
 pub mod click;
 mod mix;
