@@ -1,3 +1,4 @@
+import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import 'element-plus/dist/index.css'
@@ -14,4 +15,10 @@ import { router } from './router'
 import { applyTheme } from './shared/theme'
 
 applyTheme()
-createApp(App).use(createPinia()).use(router).mount('#app')
+// The server says when something changed; nothing is asked for again by itself, and a refusal is told at once.
+const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false, refetchOnReconnect: false, networkMode: 'always' },
+  },
+})
+createApp(App).use(createPinia()).use(router).use(VueQueryPlugin, { queryClient }).mount('#app')

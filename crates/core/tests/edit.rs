@@ -4,7 +4,7 @@ mod common;
 
 use common::*;
 use marea_core::edit::map::{MapError, TimeMap};
-use marea_core::edit::slice::Slice;
+use marea_core::edit::slice::{Cut, Slice};
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit, EditError, Placement};
 use marea_core::render::track::TrackRenderer;
@@ -34,10 +34,14 @@ fn slice(from: i64, to: i64, at: f64, fades: [i64; 2]) -> Slice {
     Slice { from, to, at, fade_in: fades[0], fade_out: fades[1] }
 }
 
+fn cut(slices: Vec<Slice>) -> Cut {
+    Cut { begins: 0, slices }
+}
+
 /// Frame by frame from the definition: slices in order of their places, each over what is below it.
 fn sliced(x: &[f32], start: i64, edit: &Edit, frame: i64) -> f32 {
     let moved = |s: &Slice| start + (edit.placement.offset_frames + s.at) as i64;
-    let mut order: Vec<&Slice> = edit.slices.iter().collect();
+    let mut order: Vec<&Slice> = edit.cut.slices.iter().collect();
     order.sort_by_key(|s| moved(s));
     order.iter().fold(0.0, |below, s| {
         let (n, length) = (frame - moved(s), s.to - s.from);
@@ -61,7 +65,7 @@ proptest! {
     ) {
         let x = noise(400, 5);
         let slices = given.iter().map(|(from, long, at, rise, fall)| slice(*from, from + long, *at as f64, [*rise, *fall]));
-        let edit = Edit { slices: slices.collect(), placement: Placement { offset_frames: offset as f64 }, ..Edit::default() };
+        let edit = Edit { cut: cut(slices.collect()), placement: Placement { offset_frames: offset as f64 }, ..Edit::default() };
         prop_assert!(edit.check().is_ok());
         let got = read(&x, start, &edit, rate(), -100, &cuts);
         for (frame, v) in (-100i64..).zip(&got) {
@@ -83,7 +87,7 @@ proptest! {
             placement: Placement { offset_frames: offset },
             invert,
             map: mapped.then_some(map),
-            slices: if mapped { Vec::new() } else { slices },
+            cut: cut(if mapped { Vec::new() } else { slices }),
             stretches: vec![Stretch { from: 100, to: 400, besides }, Stretch { from: 400, to: 800, besides: Correction { invert: false, ..besides } }],
             ..Edit::default()
         };
@@ -148,7 +152,7 @@ fn a_stretch_goes_along_with_its_slice() {
     let x: Vec<f32> = (0..3_000).map(|n| n as f32).collect();
     let besides = Correction { offset_frames: 2.0, ..Correction::default() };
     let edit = Edit {
-        slices: vec![slice(0, 500, 0.0, [0, 0]), slice(500, 2_500, 700.0, [0, 0])],
+        cut: cut(vec![slice(0, 500, 0.0, [0, 0]), slice(500, 2_500, 700.0, [0, 0])]),
         stretches: vec![Stretch { from: 1_000, to: 2_000, besides }],
         ..Edit::default()
     };
@@ -162,7 +166,7 @@ fn a_stretch_goes_along_with_its_slice() {
 #[test]
 fn what_cannot_be_carried_out_is_refused() {
     let map = || TimeMap::new(vec![[0.0, 0.0], [10.0, 11.0]]).unwrap();
-    let with = |slices: Vec<Slice>| Edit { slices, ..Edit::default() };
+    let with = |slices: Vec<Slice>| Edit { cut: cut(slices), ..Edit::default() };
     assert_eq!(Edit { map: Some(map()), ..with(vec![slice(0, 9, 0.0, [0, 0])]) }.check(), Err(EditError::MapAndSlices));
     for bad in
         [slice(9, 9, 0.0, [0, 0]), slice(0, 9, f64::NAN, [0, 0]), slice(0, 9, 0.0, [5, 5]), slice(0, 9, 0.0, [-1, 0])]
@@ -208,7 +212,7 @@ fn what_is_drawn_is_what_plays() {
     let map = TimeMap::new(vec![[0.0, 0.0], [1_000.0, 1_100.0], [2_000.0, 2_000.0]]).unwrap();
     for edit in [
         Edit { placement, stretches: stretches.clone(), ..Edit::default() },
-        Edit { placement, slices, stretches: stretches.clone(), ..Edit::default() },
+        Edit { placement, cut: cut(slices), stretches: stretches.clone(), ..Edit::default() },
         Edit { placement, map: Some(map), stretches, ..Edit::default() },
     ] {
         let drawn = edit.drawn(-40, 2_000);
@@ -225,7 +229,7 @@ fn what_is_drawn_is_what_plays() {
         for (stretch, [from, to]) in edit.stretches.iter().zip(edit.heard(-40)) {
             assert!(to > from);
             // Slices may lie over its beginning.
-            assert!(!edit.slices.is_empty() || (edit.own_frame(-40, from) - stretch.from).abs() <= 1, "{from}");
+            assert!(!edit.cut.is_empty() || (edit.own_frame(-40, from) - stretch.from).abs() <= 1, "{from}");
         }
     }
 }
@@ -236,4 +240,22 @@ fn a_map_beyond_the_recording_hides_nothing_of_it() {
     let map = TimeMap::new(vec![[0.0, 0.0], [1_200.0, 1_200.0], [2_000.0, 2_400.0]]).unwrap();
     let drawn = Edit { map: Some(map), ..Edit::default() }.drawn(0, 1_000);
     assert_eq!((drawn.len(), drawn[0].from, drawn[0].to), (1, 0, 1_000), "{drawn:?}");
+}
+
+/// Two microphones of one set, begun at different moments: one list of slices moves both, at the same session frames.
+#[test]
+fn one_list_of_slices_serves_a_set() {
+    let slices = vec![slice(1_000, 3_000, 1_000.0, [0, 0]), slice(3_000, 5_000, 3_200.0, [0, 0])];
+    let set = |start: i64, offset: i64| Edit {
+        placement: Placement { offset_frames: offset as f64 },
+        cut: Cut { begins: start + offset, slices: slices.clone() },
+        ..Edit::default()
+    };
+    let event = noise(5_000, 3);
+    let heard = |start: i64, offset: i64| {
+        let own = &event[usize::try_from(start + offset).unwrap()..];
+        read(own, start, &set(start, offset), rate(), 3_200, &[1_800])
+    };
+    assert_eq!(heard(100, 0), event[3_000..4_800]);
+    assert_eq!(heard(700, -40), event[3_000..4_800]);
 }

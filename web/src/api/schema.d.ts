@@ -148,7 +148,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One session with tracks and history. */
+        /** One session with its tracks. */
         get: operations["show_session"];
         put?: never;
         post?: never;
@@ -219,7 +219,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The history, oldest first. */
+        /** A page of the history, newest first, 50 decisions at most. */
         get: operations["list_decisions"];
         put?: never;
         /** Change tracks. Moving one channel of a linked set moves the set by the same amount. */
@@ -263,6 +263,23 @@ export interface paths {
         head?: never;
         /** Change the desk: order, groups, markers, loop, and what sounds. Every page of the session follows. */
         patch: operations["change_desk"];
+        trace?: never;
+    };
+    "/api/sessions/{session}/edits/{edit}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a track carries, or carried before or after a decision, by the id of the edit. */
+        get: operations["show_edit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/sessions/{session}/events": {
@@ -832,12 +849,16 @@ export interface components {
             /** @description Mean waveform over the moments, from [`WAVE_BEFORE_S`] before the strike at home; relative to its largest. */
             wave: number[];
         };
-        /** @description One track's part in a decision. */
+        /** @description One track's part in a decision, as shown. */
         Change: {
-            /** @description What it became. */
-            after: components["schemas"]["TrackPatch"];
-            /** @description What it was. */
-            before: components["schemas"]["TrackPatch"];
+            /** @description Id of the edit that it came to carry. */
+            edit_after?: string | null;
+            /** @description Id of the edit that it carried; none where the sound was left alone. */
+            edit_before?: string | null;
+            /** @description What was known of it afterwards. */
+            facts_after: components["schemas"]["Facts"];
+            /** @description What was known of it, where that changed. */
+            facts_before: components["schemas"]["Facts"];
             /**
              * Format: uuid
              * @description Track.
@@ -933,6 +954,19 @@ export interface components {
              * @description Frames at the session's rate; positive plays later. A whole number keeps every sample bit-exact.
              */
             offset_frames: number;
+        };
+        /**
+         * @description Slices as one recording carries them. The slices themselves may be shared: every microphone of a set is cut at the same moments,
+         *     whatever frame of its own recording that is.
+         */
+        Cut: {
+            /**
+             * Format: int64
+             * @description Frame of the slices' time at which the recording begins.
+             */
+            begins?: number;
+            /** @description In their own time. */
+            slices?: components["schemas"]["Slice"][];
         };
         /** @description A row of the history as shown. */
         Decision: {
@@ -1065,6 +1099,40 @@ export interface components {
              */
             to: number;
         };
+        /** @description All that one track carries. The default leaves it as recorded. */
+        Edit: {
+            /** @description Pieces of the recording at places of their own; where there are some, nothing else of it sounds. */
+            cut?: components["schemas"]["Cut"];
+            /**
+             * Format: double
+             * @description Level change in dB.
+             */
+            gain_db: number;
+            /** @description Plays inverted. */
+            invert: boolean;
+            map?: components["schemas"]["TimeMap"] | null;
+            /** @description Where it is put. */
+            placement: components["schemas"]["Placement"];
+            /** @description Stretches that carry something besides, in order, none over another. */
+            stretches?: components["schemas"]["Stretch"][];
+        };
+        /** @description What a decision can change of what a track carries; what is not given stays. */
+        EditPatch: {
+            /**
+             * Format: double
+             * @description Level change in dB, −60 … 24.
+             */
+            gain_db?: number | null;
+            /** @description Plays inverted. */
+            invert?: boolean | null;
+            /**
+             * Format: double
+             * @description Frames, positive later, up to one hour either way.
+             */
+            offset_frames?: number | null;
+            /** @description Stretches that carry something besides, in order. */
+            stretches?: components["schemas"]["Stretch"][] | null;
+        };
         /** @description What a proposal does to the sum of two tracks. */
         Effect: {
             /**
@@ -1091,49 +1159,25 @@ export interface components {
             /** @description A sentence, for people. */
             message: string;
         };
-        /** @description Plain facts of one track. Levels in dBFS after AES17. */
+        /** @description What a decision can change of what is known of a track; what is not given stays. */
         Facts: {
-            /**
-             * Format: int32
-             * @description Places with at least three samples in a row at the ceiling.
-             */
-            clipped: number;
-            /**
-             * Format: double
-             * @description The level below which the quietest tenth of what is not digital silence lies; −200 for silence.
-             */
-            floor_db: number;
-            /**
-             * Format: double
-             * @description How far apart the levels of the quietest tenth are, over a thirtieth of a second each, in dB. Noise stands still; music
-             *     without pauses does not.
-             */
-            floor_spread_db?: number;
-            /**
-             * Format: int64
-             * @description Length in frames.
-             */
-            frames: number;
-            /**
-             * Format: double
-             * @description Level of the loud passages: the 95th percentile of the levels of 4 ms; −200 for silence.
-             */
-            loud_db: number;
-            /**
-             * Format: double
-             * @description Mean of all samples.
-             */
-            offset: number;
-            /**
-             * Format: double
-             * @description Largest absolute sample.
-             */
-            peak: number;
-            /**
-             * Format: int64
-             * @description Session frame of the first one.
-             */
-            start: number;
+            /** @description Findings put aside, with the reason. */
+            dismissed?: {
+                [key: string]: string;
+            } | null;
+            hits?: components["schemas"]["HandHits"] | null;
+            /** @description Name. */
+            name?: string | null;
+            /** @description align, keep-distance, bring-in, leave, or empty for the one that goes with the role. */
+            policy?: string | null;
+            /** @description Taken out of the session. */
+            removed?: boolean | null;
+            /** @description near, main, room, direct, print, rendered or unknown. */
+            role?: string | null;
+            /** @description left, right, centre or empty. */
+            side?: string | null;
+            /** @description What the microphone heard. */
+            source?: string | null;
         };
         /**
          * @description Coding of the files.
@@ -1763,6 +1807,14 @@ export interface components {
          * @enum {string}
          */
         Place: "left" | "right" | "centre" | "lfe" | "left_surround" | "right_surround" | "left_back" | "right_back" | "top_front_left" | "top_front_right" | "top_back_left" | "top_back_right";
+        /** @description Where a track is put. */
+        Placement: {
+            /**
+             * Format: double
+             * @description Frames as decided by hand or by advice; positive plays later.
+             */
+            offset_frames: number;
+        };
         /**
          * @description What is moved and what is left.
          * @enum {string}
@@ -1875,8 +1927,6 @@ export interface components {
         };
         /** @description A session with everything in it. */
         SessionDetail: {
-            /** @description The history, oldest first. */
-            decisions: components["schemas"]["Decision"][];
             /** @description How it is looked at and listened to. */
             desk: components["schemas"]["Desk"];
             /** @description The session. */
@@ -1886,6 +1936,8 @@ export interface components {
              * @description Speed of sound at its temperature, m/s.
              */
             speed_m_s: number;
+            /** @description What undo and redo would do. */
+            steps: components["schemas"]["Steps"];
             /** @description Its tracks in order. */
             tracks: components["schemas"]["Track"][];
             /** @description Files that were announced and are on their way. */
@@ -1931,6 +1983,34 @@ export interface components {
          * @enum {string}
          */
         Side: "left" | "right" | "centre" | "";
+        /** @description One piece. Where the next one begins before it ends, the next fades in over it. */
+        Slice: {
+            /**
+             * Format: double
+             * @description Frame at which its first frame plays: `from` leaves it where it was.
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description Frames over which it comes in.
+             */
+            fade_in: number;
+            /**
+             * Format: int64
+             * @description Frames over which it goes out.
+             */
+            fade_out: number;
+            /**
+             * Format: int64
+             * @description First frame.
+             */
+            from: number;
+            /**
+             * Format: int64
+             * @description Frame after the last.
+             */
+            to: number;
+        };
         /** @description A source of the table. */
         SourceOf: {
             /** @description Track whose hearing is the reference. */
@@ -1950,6 +2030,18 @@ export interface components {
          * @enum {string}
          */
         Standing: "open" | "agreed" | "dismissed";
+        /** @description What undo would take back, and what redo would carry out again. */
+        Steps: {
+            /**
+             * Format: int64
+             * @description Decisions in the history.
+             */
+            count: number;
+            /** @description Label of the one that was taken back last. */
+            redo?: string | null;
+            /** @description Label of the last decision. */
+            undo?: string | null;
+        };
         /** @description One stretch. Frames are counted from the recording's own beginning, at the session's rate: moving the track moves them along. */
         Stretch: {
             /** @description What is added to the track's own correction: offsets and gains add up, two inversions are none. */
@@ -1995,6 +2087,8 @@ export interface components {
          * @enum {string}
          */
         Tells: "arrival" | "level";
+        /** @description Points (recording frame, session frame), both rising; straight lines between them, and on beyond the ends. */
+        TimeMap: number[][];
         /** @description A track as shown. */
         Track: {
             /**
@@ -2035,10 +2129,6 @@ export interface components {
              * @description Tracks with the same link move together.
              */
             link_id?: string | null;
-            /** @description Stretches that carry something besides. */
-            mends: components["schemas"]["Stretch"][];
-            /** @description From where to where each of them is heard, in session frames. */
-            mends_heard: number[][];
             /** @description Name. */
             name: string;
             /** @description What was noticed when it was brought in. */
@@ -2060,41 +2150,13 @@ export interface components {
              * @description Session frame of its first frame as recorded.
              */
             start_frame: number;
+            /** @description Stretches that carry something besides. */
+            stretches: components["schemas"]["Stretch"][];
+            /** @description From where to where each of them is heard, in session frames. */
+            stretches_heard: number[][];
         };
         /** @description What a decision can change on a track; what is not given stays. */
-        TrackPatch: {
-            /** @description Findings put aside, with the reason. */
-            dismissed?: {
-                [key: string]: string;
-            } | null;
-            /**
-             * Format: double
-             * @description Level change in dB, −60 … 24.
-             */
-            gain_db?: number | null;
-            hits?: components["schemas"]["HandHits"] | null;
-            /** @description Turn the polarity over. */
-            invert?: boolean | null;
-            /** @description Stretches that carry something besides, in order. */
-            mends?: components["schemas"]["Stretch"][] | null;
-            /** @description Name. */
-            name?: string | null;
-            /**
-             * Format: double
-             * @description Frames, positive later, up to one hour either way.
-             */
-            offset_frames?: number | null;
-            /** @description align, keep-distance, bring-in, leave, or empty for the one that goes with the role. */
-            policy?: string | null;
-            /** @description Taken out of the session. */
-            removed?: boolean | null;
-            /** @description near, main, room, direct, print, rendered or unknown. */
-            role?: string | null;
-            /** @description left, right, centre or empty. */
-            side?: string | null;
-            /** @description What the microphone heard. */
-            source?: string | null;
-        };
+        TrackPatch: components["schemas"]["EditPatch"] & components["schemas"]["Facts"];
         /** @description Complex transfer of a band. */
         Transfer: {
             /**
@@ -3208,7 +3270,10 @@ export interface operations {
     };
     list_decisions: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Only decisions before this one. */
+                before?: number | null;
+            };
             header?: never;
             path: {
                 session: string;
@@ -3242,7 +3307,6 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorBody"];
                 };
             };
-            /** @description The request is not understood, or asks for what cannot be. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3513,6 +3577,63 @@ export interface operations {
             };
             /** @description A disk is full. */
             507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+                edit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edit"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -6,6 +6,7 @@ import { useSession } from '../session/store'
 import { useKeys } from '../shared/keys'
 import { theme, toggleTheme } from '../shared/theme'
 import { UNITS } from '../shared/units'
+import HistoryList from './HistoryList.vue'
 import JobsBar from './JobsBar.vue'
 import ListenBar from './ListenBar.vue'
 import { keysShown } from './keysShown'
@@ -115,13 +116,7 @@ function seconds(): string {
     <JobsBar />
     <ListenBar />
     <el-drawer v-model="history" title="History" size="380px">
-      <p v-if="store.detail?.decisions.length === 0" class="soft">Nothing was decided yet.</p>
-      <ol class="history">
-        <li v-for="d in [...(store.detail?.decisions ?? [])].reverse()" :key="d.id" :class="d.state">
-          {{ d.label
-          }}<span v-if="d.state !== 'done'" class="soft"> ({{ d.state === 'undone' ? 'taken back' : 'taken back, decided anew' }})</span>
-        </li>
-      </ol>
+      <HistoryList />
     </el-drawer>
   </div>
 </template>
@@ -245,16 +240,5 @@ main {
   main {
     overflow: auto;
   }
-}
-.history {
-  padding-left: 20px;
-  margin: 0;
-}
-.history li {
-  padding: 3px 0;
-}
-.history li.undone,
-.history li.superseded {
-  color: var(--soft);
 }
 </style>

@@ -149,7 +149,7 @@ describe('the lanes’ picture', () => {
     expect([...Array(RULER).keys()].reduce((n, y) => n + inked(y, [0, 0, 255]), 0)).toBe(0)
   })
 
-  it('turns a mended stretch over where it sounds, from its first column to its last', async () => {
+  it('inverts a repaired stretch where it sounds, from its first column to its last', async () => {
     await paint([row('a', 0, { pieces: [piece(0, 100_000), piece(100_000, 300_000, -0.5), piece(300_000, 640_000)] })])
     const middle = RULER + 20
     const columns = (y: number, rgb: [number, number, number]) =>

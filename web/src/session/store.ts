@@ -51,8 +51,8 @@ export const useSession = defineStore('session', () => {
   const anchorId = computed(() => detail.value?.session.anchor_id ?? tracks.value[0]?.id ?? '')
   const running = computed(() => [...jobs.values()].filter((j) => j.state === 'queued' || j.state === 'running'))
   /** What undo takes back, and what redo carries out again. */
-  const undoes = computed(() => detail.value?.decisions.filter((d) => d.state === 'done').at(-1)?.label ?? null)
-  const redoes = computed(() => detail.value?.decisions.find((d) => d.state === 'undone')?.label ?? null)
+  const undoes = computed(() => detail.value?.steps.undo ?? null)
+  const redoes = computed(() => detail.value?.steps.redo ?? null)
 
   const inOrder = computed(() => ordered(desk.state.value, tracks.value))
 
@@ -125,7 +125,7 @@ export const useSession = defineStore('session', () => {
   /** What the session says of how it sounds. */
   function sounds(): string {
     return JSON.stringify([
-      tracks.value.map((t) => [t.id, t.correction, t.mends, t.side]),
+      tracks.value.map((t) => [t.id, t.correction, t.stretches, t.side]),
       desk.listening.value.click ? measure.value : null,
     ])
   }

@@ -103,7 +103,7 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
 /// either recording: the median where it is not the same for all.
 fn later(home: &Edit, track: &Edit, moments: impl Iterator<Item = [f64; 2]>) -> f64 {
     let placed = track.placement.total() - home.placement.total();
-    if [home, track].iter().all(|e| e.map.is_none() && e.slices.is_empty()) {
+    if [home, track].iter().all(|e| e.map.is_none() && e.cut.is_empty()) {
         return placed;
     }
     let mut each: Vec<f64> = moments.map(|[a, b]| track.moved_at(b) - home.moved_at(a)).collect();

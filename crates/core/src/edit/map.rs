@@ -22,6 +22,8 @@ pub enum MapError {
 
 /// Points (recording frame, session frame), both rising; straight lines between them, and on beyond the ends.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "openapi", schema(value_type = Vec<[f64; 2]>))]
 #[serde(try_from = "Vec<[f64; 2]>", into = "Vec<[f64; 2]>")]
 pub struct TimeMap(Vec<[f64; 2]>);
 

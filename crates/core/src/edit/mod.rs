@@ -15,12 +15,13 @@ use drawn::DrawnPiece;
 use map::TimeMap;
 use piece::{Piece, Pieces, Whole, over, rigid, varying};
 use serde::{Deserialize, Serialize};
-use slice::Slice;
+use slice::{Cut, Slice};
 use stretch::Stretch;
 use thiserror::Error;
 
 /// Where a track is put.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Placement {
     /// Frames as decided by hand or by advice; positive plays later.
     pub offset_frames: f64,
@@ -35,6 +36,7 @@ impl Placement {
 
 /// All that one track carries. The default leaves it as recorded.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Edit {
     /// Where it is put.
     pub placement: Placement,
@@ -47,8 +49,8 @@ pub struct Edit {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub map: Option<TimeMap>,
     /// Pieces of the recording at places of their own; where there are some, nothing else of it sounds.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub slices: Vec<Slice>,
+    #[serde(default, skip_serializing_if = "Cut::is_empty")]
+    pub cut: Cut,
     /// Stretches that carry something besides, in order, none over another.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub stretches: Vec<Stretch>,
@@ -89,8 +91,8 @@ impl Edit {
         let by = match &self.map {
             Some(map) => map.session_of(own_frame) - own_frame,
             None => {
-                let here = |s: &&Slice| s.from as f64 <= own_frame && own_frame < s.to as f64;
-                self.slices.iter().find(here).map_or(0.0, |s| s.at - s.from as f64)
+                let here = |s: &Slice| s.from as f64 <= own_frame && own_frame < s.to as f64;
+                self.cut.own().find(here).map_or(0.0, |s| s.at - s.from as f64)
             }
         };
         self.placement.total() + by
@@ -101,10 +103,10 @@ impl Edit {
     /// # Errors
     /// [`EditError`] says what is wrong.
     pub fn check(&self) -> Result<(), EditError> {
-        if self.map.is_some() && !self.slices.is_empty() {
+        if self.map.is_some() && !self.cut.is_empty() {
             return Err(EditError::MapAndSlices);
         }
-        if !self.slices.iter().all(Slice::is_sound) {
+        if !self.cut.slices.iter().all(Slice::is_sound) {
             return Err(EditError::Slice);
         }
         let backwards = self.stretches.iter().any(|m| m.from >= m.to);
@@ -138,8 +140,8 @@ impl Edit {
         let carried = self.correction();
         let mut base: Vec<(Piece, Whole)> = match &self.map {
             Some(map) => varying(map, start, carried),
-            None if self.slices.is_empty() => vec![rigid(start, carried)],
-            None => self.slices.iter().map(|s| s.piece(start, carried)).collect(),
+            None if self.cut.is_empty() => vec![rigid(start, carried)],
+            None => self.cut.own().map(|s| s.piece(start, carried)).collect(),
         };
         base.sort_by_key(|(p, _)| p.from);
         let mut pieces = Vec::new();

@@ -4,14 +4,46 @@ use super::correction::Correction;
 use super::piece::{Fades, Piece, Reading, Whole};
 use serde::{Deserialize, Serialize};
 
+/// Slices as one recording carries them. The slices themselves may be shared: every microphone of a set is cut at the same moments,
+/// whatever frame of its own recording that is.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Cut {
+    /// Frame of the slices' time at which the recording begins.
+    #[serde(default)]
+    pub begins: i64,
+    /// In their own time.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub slices: Vec<Slice>,
+}
+
+impl Cut {
+    /// Is the recording left whole?
+    pub fn is_empty(&self) -> bool {
+        self.slices.is_empty()
+    }
+
+    /// The slices in the recording's own frames.
+    pub fn own(&self) -> impl Iterator<Item = Slice> {
+        let by = self.begins;
+        self.slices.iter().map(move |s| Slice {
+            from: s.from.saturating_sub(by),
+            to: s.to.saturating_sub(by),
+            at: s.at - by as f64,
+            ..*s
+        })
+    }
+}
+
 /// One piece. Where the next one begins before it ends, the next fades in over it.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Slice {
-    /// First frame of the recording.
+    /// First frame.
     pub from: i64,
-    /// Frame of the recording after the last.
+    /// Frame after the last.
     pub to: i64,
-    /// Where its first frame plays, in frames from where the recording begins: `from` leaves it where it was.
+    /// Frame at which its first frame plays: `from` leaves it where it was.
     pub at: f64,
     /// Frames over which it comes in.
     pub fade_in: i64,

@@ -78,7 +78,7 @@ impl<'a> TrackRenderer<'a> {
         let ends = own.iter().map(|p| (at(p, track.source.frames()) + spread(p)).min(p.to)).max();
         Self {
             source: track.source,
-            covers: edit.slices.is_empty(),
+            covers: edit.cut.is_empty(),
             first: begins.unwrap_or(track.start),
             end: ends.unwrap_or(track.start),
             parts: parts(others),

@@ -4,7 +4,7 @@ use super::state::{State, id, rate};
 use crate::api::seat::exchanged;
 use crate::db::checks::{Measured, basis_of};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
-use crate::db::patch::TrackPatch;
+use crate::db::patch::{Facts, TrackPatch};
 use crate::db::tracks::TrackRow;
 use crate::db::{checks, jobs, sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
@@ -152,7 +152,7 @@ impl Judged {
                 let row = &self.rows[f.tracks[0]];
                 let (standing, note) = match row.dismissed.0.get(&key) {
                     Some(reason) => (Standing::Dismissed, reason.clone()),
-                    None if !row.correction().is_neutral()
+                    None if !row.edit().correction().is_neutral()
                         && self.recorded.findings.iter().any(|r| self.key(r) == key) =>
                     {
                         (Standing::Open, "still there with the corrections carried now".into())
@@ -236,7 +236,7 @@ pub async fn show_check(
         sums_of(&j.measured.table, &moves)
     };
     let recorded = moved(&|_| (0.0, false));
-    let corrected = moved(&|m| (j.rows[m].offset_frames, j.rows[m].invert));
+    let corrected = moved(&|m| (j.rows[m].edit().placement.total(), j.rows[m].edit().invert));
     let advised = moved(&|m| (j.recorded.tracks[m].offset_frames, j.recorded.tracks[m].invert));
     let whole = (0..BANDS_HZ.len())
         .map(|i| WholeBand {
@@ -298,11 +298,11 @@ pub async fn accept_findings(
         texts.push(f.finding.text.clone());
         for p in &f.finding.proposals {
             let patch = patches.entry(j.rows[p.track].id).or_default();
-            patch.offset_frames = p.offset_frames.or(patch.offset_frames);
-            patch.invert = p.invert.or(patch.invert);
+            patch.edit.offset_frames = p.offset_frames.or(patch.edit.offset_frames);
+            patch.edit.invert = p.invert.or(patch.edit.invert);
             if let Some(side) = p.side {
                 let sides = exchanged(&j.rows[p.track], side);
-                (patch.side, patch.name) = (sides.side, sides.name);
+                (patch.facts.side, patch.facts.name) = (sides.side, sides.name);
             }
         }
     }
@@ -313,7 +313,7 @@ pub async fn accept_findings(
             return Err(ServerError::Conflict(format!("{} {}", j.rows[m].name, a.reason)));
         }
         let patch = patches.entry(*track).or_default();
-        (patch.offset_frames, patch.invert) = (Some(a.offset_frames), Some(a.invert));
+        (patch.edit.offset_frames, patch.edit.invert) = (Some(a.offset_frames), Some(a.invert));
         texts.push(format!("{}: {}", j.rows[m].name, a.reason));
     }
     let label = match texts.as_slice() {
@@ -345,7 +345,7 @@ pub async fn dismiss_finding(
     let row = &j.rows[f.finding.tracks[0]];
     let mut dismissed = row.dismissed.0.clone();
     dismissed.insert(f.key, reason.into());
-    let after = TrackPatch { dismissed: Some(dismissed), ..TrackPatch::default() };
+    let after = Facts { dismissed: Some(dismissed), ..Facts::default() };
     let label = format!("Put aside ({reason}): {}", f.finding.text);
     let new = NewDecision::of(label, vec![NewChange::to(row.id, after)]);
     let made = decisions::decide(state.db(), session, &new).await?;

@@ -2,7 +2,7 @@
 
 use super::state::{State, id, rate};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
-use crate::db::patch::TrackPatch;
+use crate::db::patch::EditPatch;
 use crate::db::tracks::TrackRow;
 use crate::db::{images, jobs, sessions, tracks};
 use crate::error::{ErrorBody, ServerError};
@@ -240,17 +240,9 @@ pub async fn accept_repair(
         let after = match range {
             Some([from, to]) => {
                 let more = Stretch { from: t.own_frame(from).max(0), to: t.own_frame(to).min(t.frames), besides: *k };
-                TrackPatch { mends: Some(with_stretch(&t.mends, more)), ..TrackPatch::default() }
+                EditPatch { stretches: Some(with_stretch(&t.edit().stretches, more)), ..EditPatch::default() }
             }
-            None => {
-                let all = t.correction().and(k);
-                TrackPatch {
-                    offset_frames: Some(all.offset_frames),
-                    invert: Some(all.invert),
-                    gain_db: Some(all.gain_db),
-                    ..TrackPatch::default()
-                }
-            }
+            None => t.edit().correction().and(k).into(),
         };
         NewChange::to(t.id, after)
     });

@@ -60,6 +60,7 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(events::retry)
             .service(events::forget_job)
             .service(history::list_decisions)
+            .service(history::show_edit)
             .service(history::decide)
             .service(history::undo)
             .service(history::redo)

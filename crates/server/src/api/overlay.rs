@@ -48,7 +48,7 @@ pub async fn overlay(
         let mut one = vec![0f32; count];
         for (t, sign) in [(&a, 1.0), (&b, sign)] {
             let file = open(&store, t, rate_hz)?;
-            let mut track = t.carried(&file, rate);
+            let mut track = t.played(&file, rate);
             track.read(start, &mut one).map_err(|e| JobError::Failed(e.to_string()))?;
             sum.iter_mut().zip(&one).for_each(|(s, v)| *s += sign * v);
         }

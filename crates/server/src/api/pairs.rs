@@ -91,7 +91,7 @@ pub async fn show_pair(
         let rate = SampleRate::new(u64::from(rate_hz)).ok()?;
         Some(LagUnits::of(frames, rate, speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2), session.bpm))
     };
-    let moved = b.offset_frames - a.offset_frames;
+    let moved = b.edit().placement.total() - a.edit().placement.total();
     Ok(web::Json(PairView {
         lag: measurement.lag_frames.and_then(units),
         remaining: measurement.lag_frames.and_then(|l| units(l + moved)),
@@ -120,7 +120,8 @@ pub async fn pair_sum(
         let (sa, sb) = (open(&store, &a, rate_hz)?, open(&store, &b, rate_hz)?);
         let (pa, pb) = (Placed { source: &sa, start: a.start_frame }, Placed { source: &sb, start: b.start_frame });
         // Only the difference of the two corrections counts for their sum.
-        let (offset, invert) = (b.offset_frames - a.offset_frames, b.invert != a.invert);
+        let offset = b.edit().placement.total() - a.edit().placement.total();
+        let invert = b.edit().invert != a.edit().invert;
         let response = Response::measure(&pa, &pb, &measured.hit_frames, -offset, rate)
             .map_err(|e| JobError::Failed(e.to_string()))?;
         Ok(PairSum {

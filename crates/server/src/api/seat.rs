@@ -4,7 +4,7 @@ use super::state::{State, id};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::desk::{self, DeskPatch};
 use crate::db::desk_change;
-use crate::db::patch::TrackPatch;
+use crate::db::patch::Facts;
 use crate::db::sessions;
 use crate::db::tracks::{self, TrackRow};
 use crate::error::{ErrorBody, ServerError};
@@ -16,10 +16,10 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// A track on another side: its name says so, too, where it names one.
-pub fn exchanged(t: &TrackRow, side: Side) -> TrackPatch {
+pub fn exchanged(t: &TrackRow, side: Side) -> Facts {
     let other = side.word() != t.side || side == Side::None;
     let name = if other { other_side_name(&t.name) } else { None };
-    TrackPatch { side: Some(side.word().into()), name, ..TrackPatch::default() }
+    Facts { side: Some(side.word().into()), name, ..Facts::default() }
 }
 
 /// Two tracks of which one is to be left and the other right.

@@ -2,9 +2,9 @@
 
 use super::state::{State, id};
 use crate::db::bounds::Bounds;
-use crate::db::decisions::{self, Decision, NewChange, NewDecision};
+use crate::db::decisions::{self, NewChange, NewDecision, Steps};
 use crate::db::desk::{self, Desk};
-use crate::db::patch::TrackPatch;
+use crate::db::patch::Facts;
 use crate::db::sessions::{self, Session, SessionPatch, checked_name};
 use crate::db::tracks::{self, Track};
 use crate::db::uploads::Upload;
@@ -29,8 +29,8 @@ pub struct SessionDetail {
     pub session: Session,
     /// Its tracks in order.
     pub tracks: Vec<Track>,
-    /// The history, oldest first.
-    pub decisions: Vec<Decision>,
+    /// What undo and redo would do.
+    pub steps: Steps,
     /// How it is looked at and listened to.
     pub desk: Desk,
     /// Files that were announced and are on their way.
@@ -83,7 +83,7 @@ pub async fn load_demo(state: web::Data<State>) -> Result<HttpResponse, ServerEr
     Ok(HttpResponse::Accepted().json(sessions::get(state.db(), made).await?))
 }
 
-/// One session with tracks and history.
+/// One session with its tracks.
 #[utoipa::path(responses((status = 200, body = SessionDetail), (status = 404, body = ErrorBody)))]
 #[get("/sessions/{session}")]
 pub async fn show_session(
@@ -96,7 +96,7 @@ pub async fn show_session(
         speed_m_s: marea_core::units::speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2),
         uploads: super::uploads::shown(&state, session.id).await?,
         desk: desk::get(state.db(), session.id).await?,
-        decisions: decisions::list(state.db(), session.id).await?,
+        steps: decisions::steps(state.db(), session.id).await?,
         tracks: rows.into_iter().map(Track::from).collect(),
         session,
     }))
@@ -140,7 +140,7 @@ pub async fn remove_track(
     path: web::Path<(String, String)>,
 ) -> Result<HttpResponse, ServerError> {
     let track = tracks::get(state.db(), id(&path.0, "session")?, id(&path.1, "track")?).await?;
-    let after = TrackPatch { removed: Some(true), ..TrackPatch::default() };
+    let after = Facts { removed: Some(true), ..Facts::default() };
     let label = format!("{} taken out", track.name);
     decisions::decide(state.db(), track.session_id, &NewDecision::of(label, vec![NewChange::to(track.id, after)]))
         .await?;

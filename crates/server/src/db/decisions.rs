@@ -1,8 +1,9 @@
 //! The history: what was decided, with before and after. Undo and redo walk it.
 
 use super::bounds::Bounds;
+use super::changes::{self, Change, ChangeRow};
 use super::desk::{Desk, DeskChange};
-use super::patch::{self, TrackPatch};
+use super::patch::{self, EditPatch, Facts, TrackPatch};
 use super::tracks::{self, TrackRow};
 use crate::error::ServerError;
 use serde::{Deserialize, Serialize};
@@ -11,35 +12,19 @@ use sqlx::{FromRow, MySqlConnection, MySqlPool};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-/// One track's part in a decision.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Change {
-    /// Track.
-    pub track_id: Uuid,
-    /// What it was.
-    pub before: TrackPatch,
-    /// What it became.
-    pub after: TrackPatch,
-}
-
 /// A row of the history.
 #[derive(Debug, Clone, FromRow)]
-pub struct DecisionRow {
-    /// In order.
-    pub id: u64,
-    /// What was decided, for people.
-    pub label: String,
-    /// Tracks.
-    pub changes: Json<Vec<Change>>,
-    /// done, undone or superseded.
-    pub state: String,
+struct DecisionRow {
+    id: u64,
+    label: String,
+    state: String,
     /// Parts of the desk that it changed.
-    pub desk: Option<Json<DeskChange>>,
+    desk: Option<Json<DeskChange>>,
     /// Moves made while a key is held carry the same word.
-    pub series: Option<String>,
+    series: Option<String>,
 }
 
-const COLUMNS: &str = "SELECT id, label, changes, state, desk, series FROM decisions";
+const COLUMNS: &str = "SELECT id, label, state, desk, series FROM decisions";
 
 /// A row of the history as shown.
 #[derive(Debug, Clone, Serialize, ToSchema)]
@@ -54,10 +39,22 @@ pub struct Decision {
     pub state: String,
 }
 
-impl From<DecisionRow> for Decision {
-    fn from(r: DecisionRow) -> Self {
-        Self { id: r.id, label: r.label, changes: r.changes.0, state: r.state }
+impl DecisionRow {
+    fn shown(self, changes: Vec<ChangeRow>) -> Decision {
+        let changes = changes.into_iter().map(Change::from).collect();
+        Decision { id: self.id, label: self.label, changes, state: self.state }
     }
+}
+
+/// What undo would take back, and what redo would carry out again.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, ToSchema)]
+pub struct Steps {
+    /// Label of the last decision.
+    pub undo: Option<String>,
+    /// Label of the one that was taken back last.
+    pub redo: Option<String>,
+    /// Decisions in the history.
+    pub count: i64,
 }
 
 /// A new decision: what each track shall become.
@@ -97,29 +94,54 @@ pub struct NewChange {
 
 impl NewChange {
     /// What a track becomes, whatever it is now.
-    pub fn to(track_id: Uuid, after: TrackPatch) -> Self {
-        Self { track_id, after, by_frames: None }
+    pub fn to(track_id: Uuid, after: impl Into<TrackPatch>) -> Self {
+        Self { track_id, after: after.into(), by_frames: None }
     }
 
-    fn of(&self, row: &TrackRow) -> TrackPatch {
-        let mut after = self.after.cleaned();
+    fn edit_patch(&self, row: &TrackRow) -> EditPatch {
+        let mut patch = self.after.edit.clone();
         if let Some(by) = self.by_frames {
             // To a hundredth of a frame, as offsets are proposed and typed.
-            after.offset_frames = Some(((row.offset_frames + by) * 100.0).round() / 100.0);
+            patch.offset_frames = Some(((row.edit().placement.offset_frames + by) * 100.0).round() / 100.0);
         }
-        after
+        patch
     }
 }
 
-/// The history, oldest first.
+/// Decisions of a page of the history.
+const PAGE: u32 = 50;
+
+/// A page of the history, newest first: those before a decision, or the newest.
 ///
 /// # Errors
 /// As the database says.
-pub async fn list(db: &MySqlPool, session: Uuid) -> Result<Vec<Decision>, ServerError> {
-    let sql = format!("{COLUMNS} WHERE session_id = ? ORDER BY id");
-    let rows: Vec<DecisionRow> = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?;
-    Ok(rows.into_iter().map(Decision::from).collect())
+pub async fn page(db: &MySqlPool, session: Uuid, before: Option<u64>) -> Result<Vec<Decision>, ServerError> {
+    let sql = format!("{COLUMNS} WHERE session_id = ? AND id < ? ORDER BY id DESC LIMIT {PAGE}");
+    let rows: Vec<DecisionRow> =
+        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).bind(before.unwrap_or(u64::MAX)).fetch_all(db).await?;
+    let ids: Vec<u64> = rows.iter().map(|r| r.id).collect();
+    let all = changes::of(db, &ids).await?;
+    let of = |id: u64| all.iter().filter(|c| c.decision_id == id).cloned().collect();
+    Ok(rows.into_iter().map(|r| (r.id, r)).map(|(id, r)| r.shown(of(id))).collect())
 }
+
+/// What undo and redo would do.
+///
+/// # Errors
+/// As the database says.
+pub async fn steps(db: &MySqlPool, session: Uuid) -> Result<Steps, ServerError> {
+    let one = async |which: &str| -> Result<Option<String>, ServerError> {
+        let sql = format!("SELECT label FROM decisions WHERE session_id = ? AND {which} LIMIT 1");
+        let row: Option<(String,)> = sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_optional(db).await?;
+        Ok(row.map(|r| r.0))
+    };
+    let (count,): (i64,) =
+        sqlx::query_as("SELECT COUNT(*) FROM decisions WHERE session_id = ?").bind(session).fetch_one(db).await?;
+    Ok(Steps { undo: one(LAST_DONE).await?, redo: one(NEXT_UNDONE).await?, count })
+}
+
+const LAST_DONE: &str = "state = 'done' ORDER BY id DESC";
+const NEXT_UNDONE: &str = "state = 'undone' ORDER BY id";
 
 /// Carries a decision out and writes it down, all or nothing. What moves a track of a linked set moves the set;
 /// what moves one of a group by hand moves the group.
@@ -137,40 +159,72 @@ async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result
     let rows = tracks::with_removed(&mut *tx, session).await?;
     let bounds = Bounds::of(&rows, rate);
     let grouped = if new.with_groups { Some(super::desk::get(&mut *tx, session).await?) } else { None };
-    let mut changes: Vec<Change> = Vec::new();
-    for wanted in &new.changes {
-        let row = find(&rows, wanted.track_id)?;
-        let after = wanted.of(row);
-        after.check(row, rate, &bounds)?;
-        push(&mut changes, row.id, after.before(row), after);
+    let mut wanted: Vec<(&TrackRow, EditPatch, Facts)> = Vec::new();
+    for c in &new.changes {
+        let row = find(&rows, c.track_id)?;
+        if wanted.iter().any(|(known, ..)| known.id == row.id) {
+            return Err(ServerError::Invalid(format!("{}: a track comes once in a decision", row.name)));
+        }
+        wanted.push((row, c.edit_patch(row), c.after.facts.cleaned()));
     }
-    for wanted in &new.changes {
-        let row = find(&rows, wanted.track_id)?;
-        let Some(offset) = wanted.of(row).offset_frames else { continue };
+    let moved: Vec<(&TrackRow, f64)> =
+        wanted.iter().filter_map(|(row, patch, _)| Some((*row, patch.offset_frames?))).collect();
+    for (row, offset) in moved {
         for mate in rows.iter().filter(|r| !r.removed && goes_along(&rows, grouped.as_ref(), row, r)) {
-            if changes.iter().any(|c| c.track_id == mate.id && c.after.offset_frames.is_some()) {
+            if wanted.iter().any(|(r, patch, _)| r.id == mate.id && patch.offset_frames.is_some()) {
                 continue;
             }
             // By the same amount, so that the set keeps its inner distances.
-            let after = TrackPatch {
-                offset_frames: Some(mate.offset_frames + offset - row.offset_frames),
-                ..TrackPatch::default()
-            };
-            after.check(mate, rate, &bounds)?;
-            push(&mut changes, mate.id, after.before(mate), after);
+            let was = |r: &TrackRow| r.edit().placement.offset_frames;
+            let along = Some(was(mate) + offset - was(row));
+            match wanted.iter_mut().find(|(r, ..)| r.id == mate.id) {
+                Some((_, patch, _)) => patch.offset_frames = along,
+                None => {
+                    let patch = EditPatch { offset_frames: along, ..EditPatch::default() };
+                    wanted.push((mate, patch, Facts::default()));
+                }
+            }
         }
     }
-    changes.retain(|c| c.before != c.after);
+    let mut changes = Vec::new();
+    for (row, patch, facts) in wanted {
+        changes.push(change(&mut tx, row, &patch, facts, (rate, &bounds)).await?);
+    }
+    changes.retain(ChangeRow::is_change);
     if changes.is_empty() {
         return Err(ServerError::Invalid("this decision changes nothing".into()));
     }
     for c in &changes {
-        patch::apply(&mut *tx, c.track_id, &c.after).await?;
+        patch::apply(&mut *tx, c.track_id, c.edit_after.as_ref(), &c.facts_after).await?;
     }
     let made = write_down(&mut tx, session, &new.label, changes, None, new.series.as_deref()).await?;
     super::sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;
     Ok(made)
+}
+
+/// What becomes of a track, checked; its new edit is kept.
+async fn change(
+    tx: &mut MySqlConnection,
+    row: &TrackRow,
+    patch: &EditPatch,
+    facts: Facts,
+    (rate, bounds): (u32, &Bounds),
+) -> Result<ChangeRow, ServerError> {
+    facts.check(row, bounds)?;
+    let after = patch.on(row.edit());
+    let edited = after != *row.edit();
+    if edited {
+        patch::check_edit(&after, row, rate, bounds)?;
+    }
+    Ok(ChangeRow {
+        decision_id: 0,
+        track_id: row.id,
+        edit_before: edited.then(|| row.carried.id.clone()),
+        edit_after: if edited { Some(super::edits::keep(tx, &after).await?) } else { None },
+        facts_before: Json(facts.before(row)),
+        facts_after: Json(facts),
+    })
 }
 
 fn find(rows: &[TrackRow], id: Uuid) -> Result<&TrackRow, ServerError> {
@@ -182,7 +236,7 @@ pub(crate) async fn write_down(
     tx: &mut MySqlConnection,
     session: Uuid,
     label: &str,
-    changes: Vec<Change>,
+    changes: Vec<ChangeRow>,
     desk: Option<DeskChange>,
     series: Option<&str>,
 ) -> Result<Decision, ServerError> {
@@ -191,39 +245,39 @@ pub(crate) async fn write_down(
         .execute(&mut *tx)
         .await?;
     let label: String = label.chars().filter(|c| !c.is_control()).take(300).collect();
-    if let Some(series) = series {
-        let sql = format!("{COLUMNS} WHERE session_id = ? AND state = 'done' ORDER BY id DESC LIMIT 1");
-        let last: Option<DecisionRow> =
-            sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_optional(&mut *tx).await?;
-        if let Some(mut last) = last.filter(|l| l.series.as_deref() == Some(series)) {
-            for c in changes {
-                match last.changes.iter_mut().find(|l| l.track_id == c.track_id) {
-                    Some(known) => {
-                        known.before = known.before.or(&c.before);
-                        known.after = c.after.or(&known.after);
-                    }
-                    None => last.changes.push(c),
-                }
-            }
-            sqlx::query("UPDATE decisions SET label = ?, changes = ? WHERE id = ?")
+    let last: Option<DecisionRow> = match series {
+        Some(_) => one(tx, session, LAST_DONE).await?,
+        None => None,
+    };
+    let row = match last.filter(|l| l.series.as_deref() == series) {
+        Some(last) => {
+            sqlx::query("UPDATE decisions SET label = ? WHERE id = ?")
                 .bind(&label)
-                .bind(&last.changes)
                 .bind(last.id)
                 .execute(&mut *tx)
                 .await?;
-            last.label = label;
-            return Ok(last.into());
+            DecisionRow { label, ..last }
         }
-    }
-    let done = sqlx::query("INSERT INTO decisions (session_id, label, changes, desk, series) VALUES (?, ?, ?, ?, ?)")
-        .bind(session)
-        .bind(&label)
-        .bind(Json(&changes))
-        .bind(desk.map(Json))
-        .bind(series.map(|s| s.chars().take(64).collect::<String>()))
-        .execute(&mut *tx)
-        .await?;
-    Ok(Decision { id: done.last_insert_id(), label, changes, state: "done".into() })
+        None => {
+            let series = series.map(|s| s.chars().take(64).collect::<String>());
+            let desk = desk.map(Json);
+            let done = sqlx::query("INSERT INTO decisions (session_id, label, desk, series) VALUES (?, ?, ?, ?)")
+                .bind(session)
+                .bind(&label)
+                .bind(&desk)
+                .bind(&series)
+                .execute(&mut *tx)
+                .await?;
+            DecisionRow { id: done.last_insert_id(), label, state: "done".into(), desk, series }
+        }
+    };
+    let all = changes::write(tx, row.id, changes).await?;
+    Ok(row.shown(all))
+}
+
+async fn one(tx: &mut MySqlConnection, session: Uuid, which: &str) -> Result<Option<DecisionRow>, ServerError> {
+    let sql = format!("{COLUMNS} WHERE session_id = ? AND {which} LIMIT 1");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_optional(tx).await?)
 }
 
 /// Channels of one file stay together; so do members of a group that moves together, with the files they are of.
@@ -233,10 +287,6 @@ fn goes_along(rows: &[TrackRow], desk: Option<&Desk>, moved: &TrackRow, other: &
     let mates: Vec<Uuid> = desk.map_or_else(Vec::new, |d| file.flat_map(|r| d.mates(r.id)).collect());
     let along = rows.iter().any(|m| mates.contains(&m.id) && (m.id == other.id || of_one_file(m, other)));
     other.id != moved.id && (along || of_one_file(moved, other))
-}
-
-fn push(changes: &mut Vec<Change>, track_id: Uuid, before: TrackPatch, after: TrackPatch) {
-    changes.push(Change { track_id, before, after });
 }
 
 /// One at a time in a session; gives its rate.
@@ -251,7 +301,7 @@ pub(crate) async fn lock(tx: &mut MySqlConnection, session: Uuid) -> Result<u32,
 /// # Errors
 /// As the database says.
 pub async fn undo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
-    super::again(|| Box::pin(walk(db, session, "state = 'done' ORDER BY id DESC", "undone"))).await
+    super::again(|| Box::pin(walk(db, session, LAST_DONE, "undone"))).await
 }
 
 /// Carries the decision out again that was taken back last. None when there is none.
@@ -259,7 +309,7 @@ pub async fn undo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, Ser
 /// # Errors
 /// As the database says.
 pub async fn redo(db: &MySqlPool, session: Uuid) -> Result<Option<Decision>, ServerError> {
-    super::again(|| Box::pin(walk(db, session, "state = 'undone' ORDER BY id", "done"))).await
+    super::again(|| Box::pin(walk(db, session, NEXT_UNDONE, "done"))).await
 }
 
 async fn walk(
@@ -270,13 +320,12 @@ async fn walk(
 ) -> Result<Option<Decision>, ServerError> {
     let mut tx = db.begin().await?;
     lock(&mut tx, session).await?;
-    let sql = format!("{COLUMNS} WHERE session_id = ? AND {which} LIMIT 1");
-    let row: Option<DecisionRow> =
-        sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_optional(&mut *tx).await?;
-    let Some(mut row) = row else { return Ok(None) };
-    for c in &row.changes.0 {
-        let patch = if to == "done" { &c.after } else { &c.before };
-        patch::apply(&mut *tx, c.track_id, patch).await?;
+    let Some(mut row) = one(&mut tx, session, which).await? else { return Ok(None) };
+    let changes = changes::of(&mut *tx, &[row.id]).await?;
+    for c in &changes {
+        let (edit, facts) =
+            if to == "done" { (&c.edit_after, &c.facts_after) } else { (&c.edit_before, &c.facts_before) };
+        patch::apply(&mut *tx, c.track_id, edit.as_ref(), facts).await?;
     }
     if let Some(Json(desk)) = &row.desk {
         super::desk::put_back(&mut tx, session, if to == "done" { &desk.after } else { &desk.before }).await?;
@@ -285,5 +334,5 @@ async fn walk(
     super::sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;
     row.state = to.into();
-    Ok(Some(row.into()))
+    Ok(Some(row.shown(changes)))
 }

@@ -1,13 +1,16 @@
 //! Rows and the SQL beside them.
 
 pub mod bounds;
+pub mod changes;
 pub mod checks;
 pub mod decisions;
 pub mod desk;
 pub mod desk_change;
+pub mod edits;
 pub mod images;
 pub mod jobs;
 pub mod measurements;
+mod old_edits;
 pub mod patch;
 pub mod sessions;
 pub mod tracks;
@@ -112,10 +115,14 @@ pub async fn is_full(pool: &MySqlPool) -> bool {
     full
 }
 
-/// Brings the schema up to date.
+/// Brings the schema up to date, and what is stored with it.
 ///
 /// # Errors
 /// As the database says.
 pub async fn migrate(pool: &MySqlPool) -> Result<(), sqlx::Error> {
-    sqlx::migrate!().run(pool).await.map_err(|e| sqlx::Error::Migrate(Box::new(e)))
+    let migrations = sqlx::migrate!();
+    let told = |e| sqlx::Error::Migrate(Box::new(e));
+    migrations.run_to(old_edits::FROM, pool).await.map_err(told)?;
+    old_edits::bring_over(pool).await?;
+    migrations.run(pool).await.map_err(told)
 }

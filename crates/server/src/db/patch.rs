@@ -1,10 +1,11 @@
 //! What a decision can change on a track.
 
 use super::bounds::Bounds;
+use super::edits::EditId;
 use super::tracks::{HandHits, TrackRow};
 use crate::error::ServerError;
-use marea_core::edit::Correction;
 use marea_core::edit::stretch::Stretch;
+use marea_core::edit::{Correction, Edit};
 use marea_core::track::Policy;
 use serde::{Deserialize, Serialize};
 use sqlx::MySqlExecutor;
@@ -19,16 +20,16 @@ pub const SIDES: [&str; 4] = ["left", "right", "centre", ""];
 /// Roles a track can have.
 pub const ROLES: [&str; 7] = ["near", "main", "room", "direct", "print", "rendered", "unknown"];
 
-/// Mended stretches a track has at most.
-const MOST_MENDS: usize = 500;
+/// Repaired stretches a track has at most.
+const MOST_STRETCHES: usize = 500;
 
-/// What a decision can change on a track; what is not given stays.
+/// What a decision can change of what a track carries; what is not given stays.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct TrackPatch {
+pub struct EditPatch {
     /// Frames, positive later, up to one hour either way.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub offset_frames: Option<f64>,
-    /// Turn the polarity over.
+    /// Plays inverted.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub invert: Option<bool>,
     /// Level change in dB, −60 … 24.
@@ -36,7 +37,36 @@ pub struct TrackPatch {
     pub gain_db: Option<f64>,
     /// Stretches that carry something besides, in order.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub mends: Option<Vec<Stretch>>,
+    pub stretches: Option<Vec<Stretch>>,
+}
+
+impl EditPatch {
+    /// This on top of an edit.
+    pub fn on(&self, edit: &Edit) -> Edit {
+        let mut to = edit.clone();
+        if let Some(offset) = self.offset_frames {
+            to.placement.offset_frames = offset;
+        }
+        if let Some(stretches) = &self.stretches {
+            to.stretches.clone_from(stretches);
+        }
+        to.invert = self.invert.unwrap_or(to.invert);
+        to.gain_db = self.gain_db.unwrap_or(to.gain_db);
+        to
+    }
+}
+
+impl From<Correction> for EditPatch {
+    /// All three of a correction.
+    fn from(c: Correction) -> Self {
+        let (offset_frames, invert, gain_db) = (Some(c.offset_frames), Some(c.invert), Some(c.gain_db));
+        Self { offset_frames, invert, gain_db, stretches: None }
+    }
+}
+
+/// What a decision can change of what is known of a track; what is not given stays.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Facts {
     /// Name.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub name: Option<String>,
@@ -63,14 +93,10 @@ pub struct TrackPatch {
     pub removed: Option<bool>,
 }
 
-impl TrackPatch {
+impl Facts {
     /// The same fields as they are now: what undo restores.
     pub fn before(&self, row: &TrackRow) -> Self {
         Self {
-            offset_frames: self.offset_frames.map(|_| row.offset_frames),
-            invert: self.invert.map(|_| row.invert),
-            gain_db: self.gain_db.map(|_| row.gain_db),
-            mends: self.mends.as_ref().map(|_| row.mends.0.clone()),
             name: self.name.as_ref().map(|_| row.name.clone()),
             role: self.role.as_ref().map(|_| row.role.clone()),
             source: self.source.as_ref().map(|_| row.source.clone()),
@@ -83,21 +109,16 @@ impl TrackPatch {
     }
 
     /// This where it says something, the other elsewhere.
-    pub fn or(&self, other: &Self) -> Self {
-        let (a, b) = (self.clone(), other.clone());
+    pub fn or(self, other: Self) -> Self {
         Self {
-            offset_frames: a.offset_frames.or(b.offset_frames),
-            invert: a.invert.or(b.invert),
-            gain_db: a.gain_db.or(b.gain_db),
-            mends: a.mends.or(b.mends),
-            name: a.name.or(b.name),
-            role: a.role.or(b.role),
-            source: a.source.or(b.source),
-            side: a.side.or(b.side),
-            policy: a.policy.or(b.policy),
-            dismissed: a.dismissed.or(b.dismissed),
-            hits: a.hits.or(b.hits),
-            removed: a.removed.or(b.removed),
+            name: self.name.or(other.name),
+            role: self.role.or(other.role),
+            source: self.source.or(other.source),
+            side: self.side.or(other.side),
+            policy: self.policy.or(other.policy),
+            dismissed: self.dismissed.or(other.dismissed),
+            hits: self.hits.or(other.hits),
+            removed: self.removed.or(other.removed),
         }
     }
 
@@ -107,36 +128,18 @@ impl TrackPatch {
         Self { name: self.name.as_ref().map(clean), source: self.source.as_ref().map(clean), ..self.clone() }
     }
 
-    /// Refuses what no track can carry.
+    /// Does it say nothing?
+    pub fn is_empty(&self) -> bool {
+        *self == Self::default()
+    }
+
+    /// Refuses what cannot be known of a track.
     ///
     /// # Errors
     /// [`ServerError::Invalid`] naming the track.
-    pub fn check(&self, row: &TrackRow, rate_hz: u32, bounds: &Bounds) -> Result<(), ServerError> {
+    pub fn check(&self, row: &TrackRow, bounds: &Bounds) -> Result<(), ServerError> {
         let track = &row.name;
-        let limit = Correction::MAX_OFFSET_HOURS * 3_600.0 * f64::from(rate_hz);
-        let far = |offset: f64| !offset.is_finite() || offset.abs() > limit;
-        let loud = |gain: f64| !gain.is_finite() || !(-60.0..=24.0).contains(&gain);
         let refuse = |what: &str| Err(ServerError::Invalid(format!("{track}: {what}")));
-        if self.offset_frames.is_some_and(far) {
-            return refuse("an offset lies within one hour either way");
-        }
-        if self.gain_db.is_some_and(loud) {
-            return refuse("a gain lies between -60 and 24 dB");
-        }
-        if let Some(mends) = &self.mends {
-            if mends.len() > MOST_MENDS {
-                return refuse("at most 500 stretches are mended");
-            }
-            if mends.iter().any(|m| far(m.besides.offset_frames) || loud(m.besides.gain_db)) {
-                return refuse("a stretch is moved by an hour at most, with a gain between -60 and 24 dB");
-            }
-            if mends.iter().any(|m| !bounds.holds_own(m.from, row.frames) || !bounds.holds_own(m.to, row.frames)) {
-                return refuse("a mended stretch lies within the recording, or an hour around it");
-            }
-            if mends.iter().any(|m| m.from >= m.to) || mends.windows(2).any(|m| m[0].to > m[1].from) {
-                return refuse("mended stretches come in order, none over another");
-            }
-        }
         if self.role.as_ref().is_some_and(|r| !ROLES.contains(&r.as_str())) {
             return refuse("there is no such role");
         }
@@ -165,29 +168,80 @@ impl TrackPatch {
     }
 }
 
-/// Writes a patch.
+/// What a decision can change on a track; what is not given stays.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct TrackPatch {
+    /// What it carries.
+    #[serde(flatten)]
+    pub edit: EditPatch,
+    /// What is known of it.
+    #[serde(flatten)]
+    pub facts: Facts,
+}
+
+impl From<EditPatch> for TrackPatch {
+    fn from(edit: EditPatch) -> Self {
+        Self { edit, facts: Facts::default() }
+    }
+}
+
+impl From<Facts> for TrackPatch {
+    fn from(facts: Facts) -> Self {
+        Self { edit: EditPatch::default(), facts }
+    }
+}
+
+/// Refuses an edit that this track cannot carry.
+///
+/// # Errors
+/// [`ServerError::Invalid`] naming the track.
+pub fn check_edit(edit: &Edit, row: &TrackRow, rate_hz: u32, bounds: &Bounds) -> Result<(), ServerError> {
+    let limit = Correction::MAX_OFFSET_HOURS * 3_600.0 * f64::from(rate_hz);
+    let far = |offset: f64| !offset.is_finite() || offset.abs() > limit;
+    let loud = |gain: f64| !gain.is_finite() || !(-60.0..=24.0).contains(&gain);
+    let refuse = |what: &str| Err(ServerError::Invalid(format!("{}: {what}", row.name)));
+    if far(edit.placement.total()) {
+        return refuse("an offset lies within one hour either way");
+    }
+    if loud(edit.gain_db) {
+        return refuse("a gain lies between -60 and 24 dB");
+    }
+    if edit.stretches.len() > MOST_STRETCHES {
+        return refuse("at most 500 stretches are repaired");
+    }
+    if edit.stretches.iter().any(|m| far(m.besides.offset_frames) || loud(m.besides.gain_db)) {
+        return refuse("a stretch is moved by an hour at most, with a gain between -60 and 24 dB");
+    }
+    if edit.stretches.iter().flat_map(|m| [m.from, m.to]).any(|f| !bounds.holds_own(f, row.frames)) {
+        return refuse("a repaired stretch lies within the recording, or an hour around it");
+    }
+    edit.check().or_else(|e| refuse(&e.to_string()))
+}
+
+/// Writes what a decision says of a track.
 ///
 /// # Errors
 /// As the database says.
-pub async fn apply(db: impl MySqlExecutor<'_>, id: Uuid, p: &TrackPatch) -> Result<(), ServerError> {
+pub async fn apply(
+    db: impl MySqlExecutor<'_>,
+    id: Uuid,
+    edit: Option<&EditId>,
+    facts: &Facts,
+) -> Result<(), ServerError> {
     sqlx::query(
-        "UPDATE tracks SET offset_frames = COALESCE(?, offset_frames), invert = COALESCE(?, invert),
-         gain_db = COALESCE(?, gain_db), mends = COALESCE(?, mends), name = COALESCE(?, name), role = COALESCE(?, role),
+        "UPDATE tracks SET edit_id = COALESCE(?, edit_id), name = COALESCE(?, name), role = COALESCE(?, role),
          source = COALESCE(?, source), side = COALESCE(?, side), policy = COALESCE(?, policy),
          dismissed = COALESCE(?, dismissed), hits = COALESCE(?, hits), removed = COALESCE(?, removed) WHERE id = ?",
     )
-    .bind(p.offset_frames)
-    .bind(p.invert)
-    .bind(p.gain_db)
-    .bind(p.mends.as_ref().map(Json))
-    .bind(&p.name)
-    .bind(&p.role)
-    .bind(&p.source)
-    .bind(&p.side)
-    .bind(&p.policy)
-    .bind(p.dismissed.as_ref().map(Json))
-    .bind(p.hits.as_ref().map(Json))
-    .bind(p.removed)
+    .bind(edit)
+    .bind(&facts.name)
+    .bind(&facts.role)
+    .bind(&facts.source)
+    .bind(&facts.side)
+    .bind(&facts.policy)
+    .bind(facts.dismissed.as_ref().map(Json))
+    .bind(facts.hits.as_ref().map(Json))
+    .bind(facts.removed)
     .bind(id)
     .execute(db)
     .await?;

@@ -3,7 +3,7 @@
 use crate::error::ServerError;
 use marea_core::edit::tempo::Tempo;
 use serde::{Deserialize, Serialize};
-use sqlx::{FromRow, MySqlExecutor};
+use sqlx::{FromRow, MySqlExecutor, MySqlPool};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -148,8 +148,11 @@ pub async fn patch(db: impl MySqlExecutor<'_>, id: Uuid, p: &SessionPatch) -> Re
 ///
 /// # Errors
 /// As the database says.
-pub async fn delete(db: impl MySqlExecutor<'_>, id: Uuid) -> Result<(), ServerError> {
-    sqlx::query("DELETE FROM sessions WHERE id = ?").bind(id).execute(db).await?;
+pub async fn delete(db: &MySqlPool, id: Uuid) -> Result<(), ServerError> {
+    let mut tx = db.begin().await?;
+    sqlx::query("DELETE FROM sessions WHERE id = ?").bind(id).execute(&mut *tx).await?;
+    super::edits::prune(&mut tx).await?;
+    tx.commit().await?;
     Ok(())
 }
 

@@ -1,6 +1,7 @@
 //! Tracks: a channel of a recording in a session.
 #![allow(missing_docs)] // Row fields are the columns, documented in the migration.
 
+use super::edits::{self, Carried};
 use crate::error::ServerError;
 use marea_core::edit::drawn::DrawnPiece;
 use marea_core::edit::stretch::Stretch;
@@ -11,7 +12,7 @@ use marea_core::track::Role;
 use marea_core::units::SampleRate;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
-use sqlx::{FromRow, MySqlExecutor};
+use sqlx::{FromRow, MySqlConnection, MySqlExecutor};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -36,10 +37,8 @@ pub struct TrackRow {
     pub side: String,
     pub start_frame: i64,
     pub frames: i64,
-    pub offset_frames: f64,
-    pub invert: bool,
-    pub gain_db: f64,
-    pub mends: Json<Vec<Stretch>>,
+    #[sqlx(flatten)]
+    pub carried: Carried,
     pub policy: String,
     pub dismissed: Json<BTreeMap<String, String>>,
     pub hits: Json<HandHits>,
@@ -62,18 +61,13 @@ impl TrackRow {
     }
 
     /// What the track carries.
-    pub fn correction(&self) -> Correction {
-        Correction { offset_frames: self.offset_frames, invert: self.invert, gain_db: self.gain_db }
-    }
-
-    /// All that the track carries.
-    pub fn edit(&self) -> Edit {
-        Edit { stretches: self.mends.0.clone(), ..Edit::from(self.correction()) }
+    pub fn edit(&self) -> &Edit {
+        &self.carried.edit
     }
 
     /// Its recording as it is carried: what is heard, drawn and delivered.
-    pub fn carried<'a>(&self, source: &'a dyn Source, rate: SampleRate) -> TrackRenderer<'a> {
-        TrackRenderer::new(Placed { source, start: self.start_frame }, &self.edit(), rate)
+    pub fn played<'a>(&self, source: &'a dyn Source, rate: SampleRate) -> TrackRenderer<'a> {
+        TrackRenderer::new(Placed { source, start: self.start_frame }, self.edit(), rate)
     }
 
     /// The frame of its recording that is heard at a session frame.
@@ -118,9 +112,9 @@ pub struct Track {
     /// What it carries.
     pub correction: Correction,
     /// Stretches that carry something besides.
-    pub mends: Vec<Stretch>,
+    pub stretches: Vec<Stretch>,
     /// From where to where each of them is heard, in session frames.
-    pub mends_heard: Vec<[i64; 2]>,
+    pub stretches_heard: Vec<[i64; 2]>,
     /// What of the recording is seen where.
     pub pieces: Vec<DrawnPiece>,
     /// align, keep-distance, bring-in, leave, or empty for the one that goes with the role.
@@ -131,12 +125,12 @@ pub struct Track {
 
 impl From<TrackRow> for Track {
     fn from(r: TrackRow) -> Self {
-        let edit = r.edit();
+        let edit = r.carried.edit;
         Self {
-            correction: r.correction(),
-            mends_heard: edit.heard(r.start_frame),
+            correction: edit.correction(),
+            stretches_heard: edit.heard(r.start_frame),
             pieces: edit.drawn(r.start_frame, r.frames),
-            mends: r.mends.0,
+            stretches: edit.stretches,
             id: r.id,
             recording: hex::encode(&r.sha256),
             channel: r.channel,
@@ -158,18 +152,23 @@ impl From<TrackRow> for Track {
     }
 }
 
-const COLUMNS: &str =
-    "SELECT id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
-    name, role, source, side, start_frame, frames, offset_frames, invert, gain_db, mends, policy, dismissed, hits,
-    removed FROM tracks";
+fn select(which: &str) -> sqlx::AssertSqlSafe<String> {
+    sqlx::AssertSqlSafe(format!(
+        "SELECT tracks.id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
+         name, role, source, side, start_frame, frames, policy, dismissed, hits, removed, {}
+         FROM tracks {} WHERE {which}",
+        edits::COLUMNS,
+        edits::JOINS
+    ))
+}
 
 /// A session's tracks in their order.
 ///
 /// # Errors
 /// As the database says.
 pub async fn of_session(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec<TrackRow>, ServerError> {
-    let sql = format!("{COLUMNS} WHERE session_id = ? AND NOT removed ORDER BY position, channel, id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?)
+    let sql = select("session_id = ? AND NOT removed ORDER BY position, channel, tracks.id");
+    Ok(sqlx::query_as(sql).bind(session).fetch_all(db).await?)
 }
 
 /// The same with those that were taken out.
@@ -177,8 +176,8 @@ pub async fn of_session(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec
 /// # Errors
 /// As the database says.
 pub async fn with_removed(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec<TrackRow>, ServerError> {
-    let sql = format!("{COLUMNS} WHERE session_id = ? ORDER BY position, channel, id");
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?)
+    let sql = select("session_id = ? ORDER BY position, channel, tracks.id");
+    Ok(sqlx::query_as(sql).bind(session).fetch_all(db).await?)
 }
 
 /// Tracks of a recording that were taken out.
@@ -199,8 +198,7 @@ pub async fn removed(db: impl MySqlExecutor<'_>, session: Uuid, sha256: &[u8]) -
 /// # Errors
 /// [`ServerError::NotFound`].
 pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid, id: Uuid) -> Result<TrackRow, ServerError> {
-    let sql = format!("{COLUMNS} WHERE session_id = ? AND id = ? AND NOT removed");
-    sqlx::query_as(sqlx::AssertSqlSafe(sql))
+    sqlx::query_as(select("session_id = ? AND tracks.id = ? AND NOT removed"))
         .bind(session)
         .bind(id)
         .fetch_optional(db)
@@ -212,10 +210,11 @@ pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid, id: Uuid) -> Result<
 ///
 /// # Errors
 /// As the database says.
-pub async fn insert(db: impl MySqlExecutor<'_>, t: &TrackRow) -> Result<(), ServerError> {
+pub async fn insert(tx: &mut MySqlConnection, t: &TrackRow) -> Result<(), ServerError> {
+    let edit_id = edits::keep(tx, t.edit()).await?;
     sqlx::query(
         "INSERT IGNORE INTO tracks (id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes,
-         position, name, role, source, side, start_frame, frames) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
+         position, name, role, source, side, start_frame, frames, edit_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
     )
     .bind(t.id)
     .bind(t.session_id)
@@ -234,7 +233,8 @@ pub async fn insert(db: impl MySqlExecutor<'_>, t: &TrackRow) -> Result<(), Serv
     .bind(&t.side)
     .bind(t.start_frame)
     .bind(t.frames)
-    .execute(db)
+    .bind(edit_id)
+    .execute(tx)
     .await?;
     Ok(())
 }

@@ -31,7 +31,7 @@ pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
             side: Side::of_word(&t.side),
             policy: Policy::of_word(&t.policy),
             set: t.link_id.and_then(|l| rows.iter().position(|o| o.link_id == Some(l))).or(g.set),
-            edit: t.edit(),
+            edit: t.edit().clone(),
             anchor: anchor == Some(t.id),
             stamped: t.start_frame != 0,
         })

@@ -97,7 +97,7 @@ fn write_all(
         all.iter().map(|t| open_until(store, t, rate_hz, &stop).map(|f| (t.id, f))).collect::<Result<Vec<_>, _>>()?;
     let renderer = |t: &TrackRow| {
         let source = &sources.iter().find(|(id, _)| *id == t.id).expect("opened above").1;
-        t.carried(source, rate)
+        t.played(source, rate)
     };
     // The range is that of the whole session, so that files delivered at different times fit together.
     let first = all.iter().map(|t| renderer(t).first()).min().unwrap_or(0);
@@ -184,6 +184,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
         format!("\"{guard}{}\"", text.replace('"', "\"\""))
     };
     let speed = speed_of_sound_m_s(s.temperature_c).unwrap_or(343.2);
+    let moved = t.edit().placement.total();
     let _ = writeln!(
         sheet,
         "{},{},{},{},{},{},{},{:.4},{:.4},{},{:.2},{},{},{}",
@@ -193,23 +194,23 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
         quote(&t.source),
         t.role,
         t.start_frame,
-        t.offset_frames,
-        rate.ms(t.offset_frames),
-        t.offset_frames / rate.hz_f64() * speed,
-        if t.invert { "inverted" } else { "upright" },
-        t.gain_db,
+        moved,
+        rate.ms(moved),
+        moved / rate.hz_f64() * speed,
+        if t.edit().invert { "inverted" } else { "upright" },
+        t.edit().gain_db,
         rate.hz(),
         quote(&t.file_name),
-        quote(&mends(t, rate)),
+        quote(&repaired(t, rate)),
     );
 }
 
 /// Stretches that carry something besides, by the recording's own time.
-fn mends(t: &TrackRow, rate: SampleRate) -> String {
+fn repaired(t: &TrackRow, rate: SampleRate) -> String {
     let one = |m: &Stretch| {
         let (from, to) = (rate.ms(m.from as f64) / 1_000.0, rate.ms(m.to as f64) / 1_000.0);
         let turned = if m.besides.invert { ", inverted" } else { "" };
         format!("{from:.3} to {to:.3} s: {} samples, {:.2} dB{turned}", m.besides.offset_frames, m.besides.gain_db)
     };
-    t.mends.iter().map(one).collect::<Vec<_>>().join("; ")
+    t.edit().stretches.iter().map(one).collect::<Vec<_>>().join("; ")
 }

@@ -30,7 +30,7 @@ pub fn basis(rows: &[TrackRow], rate_hz: u32, range: Option<[i64; 2]>) -> String
     let mut hash = Sum::default();
     hash.update(format!("{METHOD}/{rate_hz}/{range:?}"));
     for t in rows {
-        hash.update(format!("{}/{}/{:?}/{:?};", t.id, t.start_frame, t.correction(), t.mends.0));
+        hash.update(format!("{}/{}/{:?}/{:?};", t.id, t.start_frame, t.edit().correction(), t.edit()));
     }
     hash.hex()
 }
@@ -57,7 +57,7 @@ pub async fn run(
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
         let files = rows.iter().map(|t| open_until(&store, t, rate_hz, &rep.stop())).collect::<Result<Vec<_>, _>>()?;
         let carried: Vec<Carried> =
-            rows.iter().zip(&files).map(|(t, source)| Carried::new(t.carried(source, rate))).collect();
+            rows.iter().zip(&files).map(|(t, source)| Carried::new(t.played(source, rate))).collect();
         let first = carried.iter().map(Carried::first).min().unwrap_or(0);
         let end = carried.iter().map(Source::frames).max().unwrap_or(0);
         let (first, end) = range.map_or((first, end), |[from, to]| (from.max(first), to.min(end)));

@@ -2,12 +2,14 @@
 
 use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::decisions::{self, NewChange, NewDecision};
-use crate::db::patch::TrackPatch;
+use crate::db::edits::{Carried, EditId};
+use crate::db::patch::Facts;
 use crate::db::tracks::TrackRow;
 use crate::db::{sessions, tracks};
 use crate::names;
 use crate::store::Missing;
 use marea_core::decide::guess;
+use marea_core::edit::Edit;
 use marea_core::measure::image::layout::{Order, of_mask, usual};
 use marea_core::track::Side;
 use marea_core::units::SampleRate;
@@ -90,7 +92,7 @@ impl Import<'_> {
             return Ok(());
         }
         let label = format!("{} brought in again", self.file_name);
-        let back = TrackPatch { removed: Some(false), ..TrackPatch::default() };
+        let back = Facts { removed: Some(false), ..Facts::default() };
         let changes = removed.into_iter().map(|track_id| NewChange::to(track_id, back.clone()));
         decisions::decide(&self.w.db, self.session, &NewDecision::of(label, changes.collect())).await?;
         Ok(())
@@ -176,10 +178,7 @@ impl Import<'_> {
             side: guess.side.word().into(),
             start_frame,
             frames,
-            offset_frames: 0.0,
-            invert: false,
-            gain_db: 0.0,
-            mends: Json(Vec::new()),
+            carried: Carried { id: EditId::new(), edit: Edit::default() },
             policy: String::new(),
             dismissed: Json::default(),
             hits: Json::default(),

@@ -2,8 +2,7 @@
 
 use super::wire::{MixRequest, PlayRange};
 use crate::db::tracks::TrackRow;
-use marea_core::edit::Correction;
-use marea_core::edit::stretch::Stretch;
+use marea_core::edit::Edit;
 use marea_core::edit::tempo::Tempo;
 use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
@@ -49,7 +48,7 @@ pub enum Command {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Key {
     pub(super) mix: MixRequest,
-    pub(super) carried: Vec<(uuid::Uuid, Correction, Vec<Stretch>)>,
+    pub(super) carried: Vec<(uuid::Uuid, Edit)>,
     pub(super) range: Range<i64>,
 }
 
@@ -58,7 +57,7 @@ impl Key {
     pub fn of(mix: &MixRequest, files: &[(TrackRow, WorkFile)], range: Range<i64>) -> Self {
         // Neither of these changes how loud one way is against the other.
         let mix = MixRequest { dim: false, click: false, speed: None, swap: false, ..mix.clone() };
-        let carried = files.iter().map(|(t, _)| (t.id, t.correction(), t.mends.0.clone())).collect();
+        let carried = files.iter().map(|(t, _)| (t.id, t.edit().clone())).collect();
         Self { mix, carried, range }
     }
 }

@@ -181,7 +181,7 @@ fn voices<'a>(
                 _ => pan_sides(0.0),
             };
             let recorded = || TrackRenderer::new(Placed { source: file, start: t.start_frame }, &Edit::default(), rate);
-            let track = if corrected { t.carried(file, rate) } else { recorded() };
+            let track = if corrected { t.played(file, rate) } else { recorded() };
             Voice { track, sides: sides.map(|s| s * level) }
         })
         .collect()

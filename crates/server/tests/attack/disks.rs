@@ -188,7 +188,7 @@ async fn database_disk(disk: &Disk) -> Line {
     if health.0 != 503 || health.1["database"] != "full" {
         broken.push(format!("health: {} {}", health.0, health.1));
     }
-    let count = get(&format!("/api/sessions/{session}")).await.1["decisions"].as_array().map_or(0, Vec::len);
+    let count = get(&format!("/api/sessions/{session}")).await.1["steps"]["count"].as_u64().unwrap_or(0);
     if count != decided {
         broken.push(format!("{decided} decisions were acknowledged, {count} are there"));
     }

@@ -192,8 +192,16 @@ pub async fn servers_and_databases(kills: usize) -> Vec<Line> {
             lost(!kept || !tracks.contains(&sha.as_str()), format!("recording {sha} is not whole in the session"))
         })
         .collect();
-    let labels: Vec<&str> =
-        detail["decisions"].as_array().unwrap().iter().map(|d| d["label"].as_str().unwrap()).collect();
+    let mut history: Vec<serde_json::Value> = Vec::new();
+    loop {
+        let before = history.last().map_or(String::new(), |d| format!("?before={}", d["id"]));
+        let page = get(&base, &format!("/api/sessions/{session}/decisions{before}")).await;
+        match page.as_array() {
+            Some(page) if !page.is_empty() => history.extend(page.iter().cloned()),
+            _ => break,
+        }
+    }
+    let labels: Vec<&str> = history.iter().map(|d| d["label"].as_str().unwrap()).collect();
     let decisions: Vec<String> = yes
         .decisions
         .iter()

@@ -135,7 +135,7 @@ pub async fn held_keys(series: usize) -> Line {
         tokio::time::sleep(Duration::from_millis(1_200)).await;
         let detail = s.get(&format!("/api/sessions/{session}")).await.1;
         let offset = detail["tracks"][1]["correction"]["offset_frames"].as_f64().unwrap();
-        let decisions = detail["decisions"].as_array().unwrap().len();
+        let decisions = s.history(&session).await.len();
         if offset != 10.0 * n as f64 || decisions != n {
             broken.push(format!("series {n}: {offset} samples in {decisions} decisions"));
         }

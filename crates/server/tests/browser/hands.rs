@@ -87,10 +87,7 @@ async fn a_held_key_loses_nothing_and_makes_one_decision() {
     // Flipped twice in one breath: upright again, and nothing red.
     b.js("for (let i = 0; i < 2; i++) window.dispatchEvent(new KeyboardEvent('keydown', { key: 'f', bubbles: true }))")
         .await;
-    s.until("two flips", async |s| {
-        s.get(&format!("/api/sessions/{session}")).await.1["decisions"].as_array().unwrap().len() == 3
-    })
-    .await;
+    s.until("two flips", async |s| s.history(&session).await.len() == 3).await;
     assert_eq!(
         s.tracks(&session).await[1]["correction"],
         json!({ "offset_frames": 15.0, "invert": false, "gain_db": 0.0 })

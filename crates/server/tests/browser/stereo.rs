@@ -71,7 +71,7 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     )
     .await;
     b.click("[data-test=accept-repair]").await;
-    let listed = "const m=document.querySelector('[data-mend]'); return m && `${m.dataset.mend} ${m.dataset.from} ${m.dataset.to} ${m.innerText.includes('inverted')}`";
+    let listed = "const m=document.querySelector('[data-stretch]'); return m && `${m.dataset.stretch} ${m.dataset.from} ${m.dataset.to} ${m.innerText.includes('inverted')}`";
     b.until("listed", &format!("return (()=>{{ {listed} }})() === 'R 240000 480000 true'")).await;
     b.until("agreed there", &format!("return (()=>{{ {said} }})() === 'solid false'")).await;
     // What will be delivered is told before it is written.
@@ -80,8 +80,8 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     b.until("told under Deliver", row).await;
     b.click("nav a[href$='/stereo']").await;
     b.click("[data-test=take-out]").await;
-    b.until("taken out", "return document.querySelector('[data-mend]') === null").await;
-    assert_eq!(s.tracks(&session).await[1]["mends"], serde_json::json!([]));
+    b.until("taken out", "return document.querySelector('[data-stretch]') === null").await;
+    assert_eq!(s.tracks(&session).await[1]["stretches"], serde_json::json!([]));
     b.no_errors().await;
     b.close().await;
 }

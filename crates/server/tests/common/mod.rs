@@ -141,6 +141,21 @@ impl TestServer {
         answer(self.http.patch(format!("{}{path}", self.base)).json(&body).send().await.expect("an answer")).await
     }
 
+    /// All of a session's history, oldest first.
+    pub async fn history(&self, session: &str) -> Vec<Value> {
+        let mut all: Vec<Value> = Vec::new();
+        loop {
+            let before = all.last().map_or(String::new(), |d| format!("?before={}", d["id"]));
+            let (_, page) = self.get(&format!("/api/sessions/{session}/decisions{before}")).await;
+            match page.as_array() {
+                Some(page) if !page.is_empty() => all.extend(page.iter().cloned()),
+                _ => break,
+            }
+        }
+        all.reverse();
+        all
+    }
+
     pub async fn session(&self, name: &str) -> String {
         let (status, body) = self.post("/api/sessions", serde_json::json!({ "name": name })).await;
         assert_eq!(status, 201, "{body}");

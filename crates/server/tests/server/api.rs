@@ -71,7 +71,7 @@ async fn from_files_to_a_correction_and_back() {
     s.post(&decide, json!({ "label": "nudged", "changes": [{ "track_id": b, "after": { "offset_frames": 1.0 } }] }))
         .await;
     assert_eq!(s.post(&format!("/api/sessions/{session}/redo"), json!({})).await.1, Value::Null);
-    let states: Vec<Value> = s.get(&decide).await.1.as_array().unwrap().iter().map(|d| d["state"].clone()).collect();
+    let states: Vec<Value> = s.history(&session).await.iter().map(|d| d["state"].clone()).collect();
     assert_eq!(states, ["superseded", "done"]);
 }
 

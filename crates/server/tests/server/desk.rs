@@ -42,7 +42,7 @@ async fn two_windows_change_the_desk_and_both_stay_true() {
     s.patch(&at, json!({ "range": { "from": 0, "to": 0, "on": false, "pre_roll_s": 0.0 } })).await;
     assert!(desk(&s, &session).await["range"].is_null());
     // Nothing of it is decided, measured or delivered.
-    assert_eq!(after["decisions"], json!([]));
+    assert_eq!(after["steps"], json!({ "undo": null, "redo": null, "count": 0 }));
     assert_eq!(s.tracks(&session).await[0]["correction"]["gain_db"], json!(0.0));
     let quiet = json!({ "height": 1.0, "hidden": true, "muted": true, "soloed": false, "pan": 1.0, "level_db": -30.0 });
     let listening = json!({ "scope": "pair", "mono": true, "dim": true, "swap": true, "click": true, "speed": 0.5 });

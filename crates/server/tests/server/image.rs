@@ -143,8 +143,8 @@ async fn a_repair_may_be_that_of_a_range_alone() {
     assert!(made["label"].as_str().unwrap().contains("from 4.000 to 8.000 s"), "{made}");
     let now = s.tracks(&session).await;
     let besides = json!({ "offset_frames": -2.0, "invert": true, "gain_db": 0.0 });
-    assert_eq!(now[1]["mends"], json!([{ "from": from, "to": to, "besides": besides }]));
-    assert_eq!((&now[0]["mends"], &now[1]["correction"]["invert"]), (&json!([]), &json!(false)));
+    assert_eq!(now[1]["stretches"], json!([{ "from": from, "to": to, "besides": besides }]));
+    assert_eq!((&now[0]["stretches"], &now[1]["correction"]["invert"]), (&json!([]), &json!(false)));
     // As carried now the stretch agrees, and there is nothing left to accept.
     assert_eq!(s.post(&at, json!({ "tracks": ids, "from": from, "to": to })).await.0, 202);
     s.settled(&session).await;
@@ -168,14 +168,15 @@ async fn a_repair_may_be_that_of_a_range_alone() {
     for _ in 0..2 {
         s.post(&format!("/api/sessions/{session}/undo"), json!({})).await;
     }
-    assert_eq!(s.tracks(&session).await[1]["mends"], json!([]));
+    assert_eq!(s.tracks(&session).await[1]["stretches"], json!([]));
     let (status, said) = s.post(&format!("{at}/accept"), json!({ "tracks": ids, "only_range": true })).await;
     assert!(status == 404 || status == 409 || status == 422, "{status} {said}");
-    for mends in [
+    for stretches in [
         json!([{ "from": 9, "to": 3, "besides": besides }]),
         json!([{ "from": 0, "to": 9, "besides": besides }, { "from": 5, "to": 20, "besides": besides }]),
     ] {
-        let wrong = json!({ "label": "wrong", "changes": [{ "track_id": ids[1], "after": { "mends": mends } }] });
+        let wrong =
+            json!({ "label": "wrong", "changes": [{ "track_id": ids[1], "after": { "stretches": stretches } }] });
         let (status, said) = s.post(&format!("/api/sessions/{session}/decisions"), wrong).await;
         assert!(status == 422 && said["message"].as_str().unwrap().contains("in order"), "{said}");
     }

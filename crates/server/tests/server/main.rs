@@ -17,6 +17,7 @@ mod golden;
 mod heals;
 mod image;
 mod listen;
+mod migrated;
 mod names;
 mod private_database;
 mod queue;

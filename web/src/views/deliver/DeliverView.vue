@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, watch } from 'vue'
 import { ask, client, type Job, type Track } from '../../api/client'
-import { stretches, stretchText } from '../../session/mends'
+import { heardStretches, stretchText } from '../../session/stretches'
 import { useSession } from '../../session/store'
 import { tell, tellTrouble } from '../../shared/notice'
 import { bytes, fixed, samples, span } from '../../shared/units'
@@ -113,7 +113,7 @@ async function copy(): Promise<void> {
               <td class="number mono">{{ fixed(t.correction.gain_db, 1) }}</td>
               <td class="soft">{{ t.file_name }}</td>
             </tr>
-            <tr v-for="s in stretches(t)" :key="t.id + s.mend.from" class="stretch" data-test="stretch">
+            <tr v-for="s in heardStretches(t)" :key="t.id + s.stretch.from" class="stretch" data-test="stretch">
               <td />
               <td colspan="8">
                 repaired <span class="mono">{{ stretchText(s, store.measure) }}</span>

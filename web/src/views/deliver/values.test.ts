@@ -8,8 +8,8 @@ const track = (name: string, part: Partial<Track> = {}) =>
     name,
     start_frame: 0,
     correction: { offset_frames: 0, invert: false, gain_db: 0 },
-    mends: [],
-    mends_heard: [],
+    stretches: [],
+    stretches_heard: [],
     ...part,
   }) as unknown as Track
 
@@ -28,8 +28,8 @@ describe('values for the clipboard', () => {
     const pair = track('Pair L', {
       start_frame: 48_000,
       correction: { offset_frames: 24_000, invert: false, gain_db: 0 },
-      mends: [{ from: 24_000, to: 72_000, besides }],
-      mends_heard: [[96_000, 144_000]],
+      stretches: [{ from: 24_000, to: 72_000, besides }],
+      stretches_heard: [[96_000, 144_000]],
     })
     expect(valuesText([pair], m).split('\n')[1]).toBe(
       'Pair L\t24000\t500.0000\tupright\t0\t00:00:02.000 to 00:00:03.000: inverted, -3 samples',

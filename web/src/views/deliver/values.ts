@@ -1,5 +1,5 @@
 import type { Track } from '../../api/client'
-import { stretches, stretchText } from '../../session/mends'
+import { heardStretches, stretchText } from '../../session/stretches'
 import type { Measure } from '../../shared/units'
 
 /** All values as a table for the clipboard: tabs between columns, numbers with a plain minus, a line a track. */
@@ -7,7 +7,7 @@ export function valuesText(tracks: readonly Track[], m: Measure): string {
   const head = ['track', 'offset samples', 'offset ms', 'polarity', 'gain dB', 'repaired stretches']
   const row = (t: Track) => {
     const { offset_frames, invert, gain_db } = t.correction
-    const repaired = stretches(t).map((s) => stretchText(s, m).replaceAll('\u2212', '-'))
+    const repaired = heardStretches(t).map((s) => stretchText(s, m).replaceAll('\u2212', '-'))
     return [
       t.name,
       offset_frames,

@@ -7,7 +7,7 @@ import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { fixed } from '../../shared/units'
 import ManyImage from './ManyImage.vue'
-import MendsList from './MendsList.vue'
+import RepairedList from './RepairedList.vue'
 import PairImage from './PairImage.vue'
 import { namesOf, setsOf } from './sets'
 import SidesTable from './SidesTable.vue'
@@ -179,7 +179,7 @@ useKeys('Stereo', [
               >for all of it</el-button
             >
           </div>
-          <MendsList :tracks="set?.tracks ?? []" :names="names" />
+          <RepairedList :tracks="set?.tracks ?? []" :names="names" />
         </aside>
       </div>
     </template>

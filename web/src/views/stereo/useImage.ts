@@ -15,7 +15,7 @@ export function useImage(channels: Ref<string[]>, asked: Ref<{ from?: number; to
   let turn = 0
 
   const carried = computed(() =>
-    channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction, store.track(id)?.mends]),
+    channels.value.map((id) => [id, store.track(id)?.start_frame, store.track(id)?.correction, store.track(id)?.stretches]),
   )
   const key = computed(() => JSON.stringify([...carried.value, [asked.value]]))
   const running = followJob(job, trouble, 'Measuring the image', read)

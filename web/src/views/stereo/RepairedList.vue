@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Track } from '../../api/client'
-import { besides, stretches, type Stretch } from '../../session/mends'
+import { besides, heardStretches, type Heard } from '../../session/stretches'
 import { useSession } from '../../session/store'
 import { clock } from '../../shared/units'
 
@@ -9,24 +9,31 @@ import { clock } from '../../shared/units'
 const props = defineProps<{ tracks: readonly Track[]; names: readonly string[] }>()
 const store = useSession()
 
-type Shown = Stretch & { track: Track; name: string }
+type Shown = Heard & { track: Track; name: string }
 const shown = computed<Shown[]>(() =>
-  props.tracks.flatMap((track, i) => stretches(track).map((stretch) => ({ ...stretch, track, name: props.names[i] ?? track.name }))),
+  props.tracks.flatMap((track, i) => heardStretches(track).map((heard) => ({ ...heard, track, name: props.names[i] ?? track.name }))),
 )
 
-async function takeOut({ track, mend }: Shown): Promise<void> {
+async function takeOut({ track, stretch }: Shown): Promise<void> {
   await store.decide(`Took the repair of a stretch out of ${track.name}`, [
-    { track_id: track.id, after: { mends: track.mends.filter((m) => m !== mend) } },
+    { track_id: track.id, after: { stretches: track.stretches.filter((s) => s !== stretch) } },
   ])
 }
 </script>
 
 <template>
-  <section v-if="shown.length > 0" data-test="mends">
+  <section v-if="shown.length > 0" data-test="repaired">
     <h2>Repaired stretches</h2>
-    <div v-for="s in shown" :key="s.track.id + s.mend.from" class="mend" :data-mend="s.name" :data-from="s.mend.from" :data-to="s.mend.to">
+    <div
+      v-for="s in shown"
+      :key="s.track.id + s.stretch.from"
+      class="stretch"
+      :data-stretch="s.name"
+      :data-from="s.stretch.from"
+      :data-to="s.stretch.to"
+    >
       <button class="plain mono" title="go there" @click="store.transport?.seek(s.from)">{{ clock(s.from, store.rateHz) }}</button>
-      <span>to {{ clock(s.to, store.rateHz) }}, {{ s.name }}: {{ besides(s.mend.besides, store.measure) }}</span>
+      <span>to {{ clock(s.to, store.rateHz) }}, {{ s.name }}: {{ besides(s.stretch.besides, store.measure) }}</span>
       <button class="plain" :title="`take it out of ${s.name}`" data-test="take-out" @click="takeOut(s)">×</button>
     </div>
   </section>
@@ -36,14 +43,14 @@ async function takeOut({ track, mend }: Shown): Promise<void> {
 h2 {
   margin-top: 10px;
 }
-.mend {
+.stretch {
   display: flex;
   align-items: baseline;
   gap: 6px;
   margin-bottom: 4px;
   font-size: 12px;
 }
-.mend span {
+.stretch span {
   flex: 1;
 }
 </style>
