@@ -1,4 +1,4 @@
-import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
+import { VueQueryPlugin } from '@tanstack/vue-query'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import 'element-plus/dist/index.css'
@@ -12,13 +12,8 @@ import '@fontsource/source-code-pro/latin-600.css'
 import './shared/theme.css'
 import App from './App.vue'
 import { router } from './router'
+import { queryClient } from './session/queries'
 import { applyTheme } from './shared/theme'
 
 applyTheme()
-// The server says when something changed; nothing is asked for again by itself, and a refusal is told at once.
-const queryClient = new QueryClient({
-  defaultOptions: {
-    queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false, refetchOnReconnect: false, networkMode: 'always' },
-  },
-})
 createApp(App).use(createPinia()).use(router).use(VueQueryPlugin, { queryClient }).mount('#app')

@@ -17,26 +17,11 @@ pub enum Task {
         /// Place among the session's recordings: milliseconds since 1970 of the moment it was chosen. Jobs end in any order.
         order: i64,
     },
-    /// Measure track B against track A.
-    Measure {
-        /// Anchor.
-        a: Uuid,
-        /// Other.
-        b: Uuid,
-    },
-    /// Measure the whole session.
-    Check {
-        /// What it depends on: the same check is not begun twice.
-        basis: String,
-    },
-    /// Measure the image of some tracks as they are carried.
-    Image {
-        /// In the order of the channels.
-        tracks: Vec<Uuid>,
-        /// Only between these session frames.
-        #[serde(default)]
-        range: Option<[i64; 2]>,
-        /// What it depends on.
+    /// Measure something of the session's tracks.
+    Derive {
+        /// What.
+        of: Subject,
+        /// What it depends on: the same is not begun twice.
         basis: String,
     },
     /// Write aligned files and the sheet of values.
@@ -48,12 +33,43 @@ impl Task {
     pub fn kind(&self) -> &'static str {
         match self {
             Self::Import { .. } => "import",
-            Self::Measure { .. } => "measure",
-            Self::Check { .. } => "check",
-            Self::Image { .. } => "image",
+            Self::Derive { of: Subject::Check, .. } => "check",
+            Self::Derive { of: Subject::Pair(_), .. } => "pair",
+            Self::Derive { of: Subject::Image(_), .. } => "image",
             Self::Deliver(_) => "deliver",
         }
     }
+}
+
+/// What is measured.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "what", rename_all = "lowercase")]
+pub enum Subject {
+    /// The whole session as recorded.
+    Check,
+    /// Two tracks as recorded.
+    Pair(PairOf),
+    /// Tracks as channels of one recording, as they are carried.
+    Image(ImageOf),
+}
+
+/// Track B against track A.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct PairOf {
+    /// Anchor.
+    pub a: Uuid,
+    /// Other.
+    pub b: Uuid,
+}
+
+/// Tracks in the order of the channels.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ImageOf {
+    /// In the order of the channels.
+    pub tracks: Vec<Uuid>,
+    /// Only between these session frames.
+    #[serde(default)]
+    pub range: Option<[i64; 2]>,
 }
 
 /// What to deliver.

@@ -400,7 +400,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The measurement of B against A, when there is one. */
+        /** The measurement of B against A; 204 when it has not been measured. */
         get: operations["show_pair"];
         put?: never;
         /** Ask for the measurement of B against A as recorded; answers the job, or 204 when it is there already. */
@@ -1402,7 +1402,7 @@ export interface components {
              * @description Id.
              */
             id: string;
-            /** @description import, measure, check, image or deliver. */
+            /** @description import, check, pair, image or deliver. */
             kind: string;
             /**
              * Format: double
@@ -4122,6 +4122,12 @@ export interface operations {
                     "application/json": components["schemas"]["PairView"];
                 };
             };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description Only pages of this server may ask it. */
             403: {
                 headers: {
@@ -4139,7 +4145,6 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorBody"];
                 };
             };
-            /** @description The request is not understood, or asks for what cannot be. */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4274,7 +4279,6 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorBody"];
                 };
             };
-            /** @description The request is not understood, or asks for what cannot be. */
             422: {
                 headers: {
                     [name: string]: unknown;

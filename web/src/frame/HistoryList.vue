@@ -8,13 +8,12 @@ import { useSession } from '../session/store'
 const store = useSession()
 
 const { data, error, hasNextPage, isFetchingNextPage, fetchNextPage } = useInfiniteQuery({
-  queryKey: computed(() => ['history', store.id, store.detail?.session.revision]),
+  queryKey: computed(() => [store.id, 'history']),
   initialPageParam: undefined as number | undefined,
   queryFn: ({ pageParam }) =>
     ask(client.GET('/api/sessions/{session}/decisions', { params: { path: { session: store.id }, query: { before: pageParam } } })),
   // A page that came back empty was the last one.
   getNextPageParam: (last: Decision[]) => last.at(-1)?.id,
-  placeholderData: (before) => before,
 })
 const decisions = computed(() => data.value?.pages.flat() ?? [])
 </script>

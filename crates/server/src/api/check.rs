@@ -1,15 +1,14 @@
 //! The whole-session check: shown, accepted, dismissed, begun again.
 
-use super::state::{State, id, rate};
+use super::state::{State, id};
 use crate::api::seat::exchanged;
-use crate::db::checks::{Measured, basis_of};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::patch::{Facts, TrackPatch};
+use crate::db::sessions;
 use crate::db::tracks::TrackRow;
-use crate::db::{checks, jobs, sessions, tracks};
+use crate::derive::check::{CheckOf, Measured, by_name, known};
+use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::check::{known, title};
-use crate::tasks::Task;
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::decide::case::{Advice, SourceOf};
 use marea_core::decide::finding::{Finding, Kind, Severity};
@@ -115,11 +114,9 @@ struct Judged {
 impl Judged {
     /// Judges the last check as recorded and as corrected.
     async fn of(state: &State, session: Uuid) -> Result<Self, ServerError> {
-        let s = sessions::get(state.db(), session).await?;
-        let rate_hz = rate(&s)?;
-        let all = tracks::of_session(state.db(), session).await?;
-        let (of, measured) = checks::get(state.db(), session).await?.ok_or(ServerError::NotFound("check"))?;
-        let stale = of != basis_of(&all, rate_hz);
+        let now = Now::of(state.db(), session, CheckOf).await?;
+        let (fits, measured) = now.last(state.db()).await?.ok_or(ServerError::NotFound("check"))?;
+        let (s, all, stale) = (now.session, now.tracks, !fits);
         let rows: Vec<TrackRow> =
             measured.tracks.iter().filter_map(|t| all.iter().find(|r| r.id == *t).cloned()).collect();
         if rows.len() != measured.tracks.len() {
@@ -180,12 +177,7 @@ impl Judged {
 
     /// Pairs whose sides were exchanged against their names agree now; the names still tell what they were.
     fn exchanged(&self) -> Vec<FindingView> {
-        let names: Vec<marea_core::decide::Named> = self
-            .rows
-            .iter()
-            .map(|t| marea_core::decide::Named { file: t.file_name.clone(), channel: t.channel, channels: t.channels })
-            .collect();
-        let named = marea_core::decide::tracks_of(&names);
+        let named = marea_core::decide::tracks_of(&by_name(&self.rows));
         let mut found = Vec::new();
         for (l, t) in self.rows.iter().enumerate().filter(|(m, t)| t.side == "right" && named[*m].side.word() == "left")
         {
@@ -263,15 +255,9 @@ pub async fn show_check(
 #[utoipa::path(responses((status = 202, content_type = "application/json", body = Uuid), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody)))]
 #[post("/sessions/{session}/check")]
 pub async fn request_check(state: web::Data<State>, path: web::Path<String>) -> Result<HttpResponse, ServerError> {
-    let session = sessions::get(state.db(), id(&path, "session")?).await?;
-    let rows = tracks::of_session(state.db(), session.id).await?;
-    let task = Task::Check { basis: basis_of(&rows, rate(&session)?) };
-    let job = match jobs::pending(state.db(), session.id, &task).await? {
-        Some(job) => job,
-        None => jobs::enqueue(state.db(), session.id, &task, &title(rows.len())).await?,
-    };
-    state.workers.nudge(session.id);
-    Ok(HttpResponse::Accepted().json(job))
+    let session = sessions::get(state.db(), id(&path, "session")?).await?.id;
+    let now = Now::of(state.db(), session, CheckOf).await?;
+    Ok(HttpResponse::Accepted().json(derive::begin(&state.workers, &now).await?))
 }
 
 /// Take findings over, or the advised places of tracks: one decision.

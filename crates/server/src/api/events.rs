@@ -59,6 +59,8 @@ pub async fn forget_job(state: web::Data<State>, path: web::Path<String>) -> Res
 #[get("/sessions/{session}/events")]
 pub async fn events(state: web::Data<State>, path: web::Path<String>) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path, "session")?).await?.id;
+    // Somebody looks at it: what an older version measured is measured anew.
+    state.workers.changed(session).await;
     let mut moved = state.workers.moved.subscribe();
     let mut ended = state.ended.clone();
     let stream = async_stream::stream! {

@@ -1,13 +1,13 @@
 //! Two or more tracks as the channels of one recording.
 
-use super::state::{State, id, rate};
+use super::state::{State, id};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::patch::EditPatch;
-use crate::db::tracks::TrackRow;
-use crate::db::{images, jobs, sessions, tracks};
+use crate::db::tracks::{TrackRow, named};
+use crate::db::{sessions, tracks};
+use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::image::{basis, set_of};
-use crate::tasks::Task;
+use crate::tasks::ImageOf;
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::decide::image::judged::{Names, Proposed};
 use marea_core::decide::image::{Repair, repair};
@@ -61,12 +61,8 @@ pub struct ImageView {
 }
 
 struct Asked {
-    session: Uuid,
-    rows: Vec<TrackRow>,
-    ids: Vec<Uuid>,
-    range: Option<[i64; 2]>,
+    now: Now<ImageOf>,
     order: Order,
-    basis: String,
     rate_hz: u32,
 }
 
@@ -85,42 +81,30 @@ impl Asked {
         if seen.len() != ids.len() || !(2..=MOST).contains(&ids.len()) {
             return Err(ServerError::Invalid(format!("an image takes 2 to {MOST} different tracks")));
         }
-        let mut rows = Vec::new();
-        for track in ids {
-            rows.push(tracks::get(state.db(), session.id, *track).await?);
-        }
+        let rows = named(&tracks::of_session(state.db(), session.id).await?, ids)?;
+        let rate_hz = session.rate()?;
         let range = match (wanted.from, wanted.to) {
             (None, None) => None,
-            (from, to) => Some(within(&rows, from.unwrap_or(i64::MIN), to.unwrap_or(i64::MAX), rate(&session)?)?),
+            (from, to) => Some(within(&rows, from.unwrap_or(i64::MIN), to.unwrap_or(i64::MAX), rate_hz)?),
         };
-        let basis = basis(&rows, rate(&session)?, range);
-        Ok(Self {
-            session: session.id,
-            rows,
-            ids: ids.clone(),
-            range,
-            order: wanted.order,
-            basis,
-            rate_hz: rate(&session)?,
-        })
+        let now = Now::of(state.db(), session.id, ImageOf { tracks: ids.clone(), range }).await?;
+        Ok(Self { now, order: wanted.order, rate_hz })
     }
 
     /// What the file says of its channels, when the tracks are all of one and in its order.
     fn mask(&self, state: &State) -> Option<Vec<Place>> {
-        let first = self.rows.first()?;
-        let whole = usize::from(first.channels) == self.rows.len()
-            && self.rows.iter().zip(1..).all(|(t, c)| t.sha256 == first.sha256 && t.channel == c);
+        let first = self.now.tracks.first()?;
+        let whole = usize::from(first.channels) == self.now.tracks.len()
+            && self.now.tracks.iter().zip(1..).all(|(t, c)| t.sha256 == first.sha256 && t.channel == c);
         let reader = whole.then(|| AudioReader::open(&state.workers.store.recording(&first.sha256)).ok())??;
-        of_mask(reader.info().channel_mask?, self.rows.len())
+        of_mask(reader.info().channel_mask?, self.now.tracks.len())
     }
 
     async fn view(&self, state: &State) -> Result<ImageView, ServerError> {
-        let image = images::get(state.db(), self.session, &set_of(&self.ids, self.range), &self.basis)
-            .await?
-            .ok_or(ServerError::NotFound("image"))?;
+        let image = self.now.result(state.db()).await?.ok_or(ServerError::NotFound("image"))?;
         let told = self.mask(state);
         let places_by_file = told.is_some();
-        let places = told.or_else(|| usual(self.rows.len(), self.order));
+        let places = told.or_else(|| usual(self.now.tracks.len(), self.order));
         let repair = repair(&image, &Names { places: places.as_deref() });
         let fold = |f: fn(&marea_core::measure::image::fold::BandPowers, &[Place]) -> Vec<FoldBand>| {
             places.as_deref().map_or(Vec::new(), |p| f(&image.bands, p))
@@ -173,19 +157,10 @@ pub async fn request_image(
     wanted: web::Json<Channels>,
 ) -> Result<HttpResponse, ServerError> {
     let asked = Asked::of(&state, &path, &wanted).await?;
-    if images::get(state.db(), asked.session, &set_of(&asked.ids, asked.range), &asked.basis).await?.is_some() {
+    if asked.now.is_there(state.db()).await? {
         return Ok(HttpResponse::NoContent().finish());
     }
-    let task = Task::Image { tracks: asked.ids.clone(), range: asked.range, basis: asked.basis.clone() };
-    let job = match jobs::pending(state.db(), asked.session, &task).await? {
-        Some(job) => job,
-        None => {
-            let title = format!("Looking at the image of {}", asked.rows[0].name);
-            jobs::enqueue(state.db(), asked.session, &task, &title).await?
-        }
-    };
-    state.workers.nudge(asked.session);
-    Ok(HttpResponse::Accepted().json(job))
+    Ok(HttpResponse::Accepted().json(derive::begin(&state.workers, &asked.now).await?))
 }
 
 /// The image of tracks as they are carried now; 204 when it has not been measured so.
@@ -231,12 +206,12 @@ pub async fn accept_repair(
     if proposed.iter().all(Correction::is_neutral) {
         return Err(ServerError::Conflict("nothing is proposed for these channels".into()));
     }
-    let range = asked.range.filter(|_| wanted.only_range);
+    let range = asked.now.of.range.filter(|_| wanted.only_range);
     if wanted.only_range && range.is_none() {
         return Err(ServerError::Invalid("there is no range to repair".into()));
     }
     // Every channel is named, also those that stay: a linked set would move together otherwise.
-    let changes = asked.rows.iter().zip(&proposed).map(|(t, k)| {
+    let changes = asked.now.tracks.iter().zip(&proposed).map(|(t, k)| {
         let after = match range {
             Some([from, to]) => {
                 let more = Stretch { from: t.own_frame(from).max(0), to: t.own_frame(to).min(t.frames), besides: *k };
@@ -252,8 +227,8 @@ pub async fn accept_repair(
     let where_ = range.map_or_else(String::new, |r| {
         format!(" from {} to {} s", seconds(r[0], asked.rate_hz), seconds(r[1], asked.rate_hz))
     });
-    let label = format!("Repaired {}{where_}: {}", asked.rows[0].name, texts.join(" "));
-    let made = decisions::decide(state.db(), asked.session, &NewDecision::of(label, changes)).await?;
-    state.workers.changed(asked.session).await;
+    let label = format!("Repaired {}{where_}: {}", asked.now.tracks[0].name, texts.join(" "));
+    let made = decisions::decide(state.db(), asked.now.session.id, &NewDecision::of(label, changes)).await?;
+    state.workers.changed(asked.now.session.id).await;
     Ok(HttpResponse::Created().json(made))
 }

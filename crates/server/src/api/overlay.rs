@@ -1,11 +1,12 @@
 //! Two lanes laid over one another: what their sum or difference looks like, by the renderer that also plays and delivers.
 
 use super::sound::{TILE_POINTS, TILE_SAMPLES};
-use super::state::{State, id, rate};
+use super::state::{State, id};
 use crate::db::bounds::Bounds;
 use crate::db::{sessions, tracks};
+use crate::derive::work::open;
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::{JobError, blocking, measure::open};
+use crate::jobs::{JobError, blocking};
 use actix_web::http::header;
 use actix_web::{HttpResponse, get, web};
 use marea_core::dsp::overview::{OverviewBuilder, frames_a_point};
@@ -40,8 +41,8 @@ pub async fn overlay(
     let count = level.map_or(TILE_SAMPLES, |l| TILE_POINTS * frames_a_point(l));
     let rows = tracks::of_session(state.db(), session.id).await?;
     let start = path.5.saturating_mul(count as i64);
-    Bounds::of(&rows, rate(&session)?).check("the tile", [start])?;
-    let (rate_hz, store) = (rate(&session)?, state.workers.store.clone());
+    Bounds::of(&rows, session.rate()?).check("the tile", [start])?;
+    let (rate_hz, store) = (session.rate()?, state.workers.store.clone());
     let done = blocking(move || {
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
         let mut sum = vec![0f32; count];

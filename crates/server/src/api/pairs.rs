@@ -1,11 +1,12 @@
 //! Two tracks against each other.
 
-use super::state::{State, id, rate};
-use crate::db::{jobs, measurements, sessions, tracks};
+use super::state::{State, id};
+use crate::db::sessions;
+use crate::derive::work::open;
+use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::measure::{basis, open};
 use crate::jobs::{JobError, blocking};
-use crate::tasks::Task;
+use crate::tasks::PairOf;
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::measure::pair::PairMeasurement;
 use marea_core::measure::pair::response::{BandGain, Response};
@@ -22,6 +23,16 @@ pub struct Pair {
     pub a: Uuid,
     /// Other.
     pub b: Uuid,
+}
+
+impl Pair {
+    async fn now(&self, state: &State, path: &str) -> Result<Now<PairOf>, ServerError> {
+        let session = sessions::get(state.db(), id(path, "session")?).await?.id;
+        if self.a == self.b {
+            return Err(ServerError::Invalid("a track is not measured against itself".into()));
+        }
+        Now::of(state.db(), session, PairOf { a: self.a, b: self.b }).await
+    }
 }
 
 /// A measurement, and how the two stand with what they carry now.
@@ -52,47 +63,30 @@ pub async fn request_pair(
     path: web::Path<String>,
     pair: web::Json<Pair>,
 ) -> Result<HttpResponse, ServerError> {
-    let session = sessions::get(state.db(), id(&path, "session")?).await?;
-    if pair.a == pair.b {
-        return Err(ServerError::Invalid("a track is not measured against itself".into()));
-    }
-    let (a, b) =
-        (tracks::get(state.db(), session.id, pair.a).await?, tracks::get(state.db(), session.id, pair.b).await?);
-    if measurements::get(state.db(), a.id, b.id, &basis(&a, &b, rate(&session)?)).await?.is_some() {
+    let now = pair.now(&state, &path).await?;
+    if now.is_there(state.db()).await? {
         return Ok(HttpResponse::NoContent().finish());
     }
-    let task = Task::Measure { a: a.id, b: b.id };
-    let job = match jobs::pending(state.db(), session.id, &task).await? {
-        Some(job) => job,
-        None => {
-            jobs::enqueue(state.db(), session.id, &task, &format!("Measuring {} against {}", b.name, a.name)).await?
-        }
-    };
-    state.workers.nudge(session.id);
-    Ok(HttpResponse::Accepted().json(job))
+    Ok(HttpResponse::Accepted().json(derive::begin(&state.workers, &now).await?))
 }
 
-/// The measurement of B against A, when there is one.
-#[utoipa::path(params(Pair), responses((status = 200, body = PairView), (status = 404, body = ErrorBody)))]
+/// The measurement of B against A; 204 when it has not been measured.
+#[utoipa::path(params(Pair), responses((status = 200, body = PairView), (status = 204), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[get("/sessions/{session}/pairs")]
 pub async fn show_pair(
     state: web::Data<State>,
     path: web::Path<String>,
     pair: web::Query<Pair>,
-) -> Result<web::Json<PairView>, ServerError> {
-    let session = sessions::get(state.db(), id(&path, "session")?).await?;
-    let (a, b) =
-        (tracks::get(state.db(), session.id, pair.a).await?, tracks::get(state.db(), session.id, pair.b).await?);
-    let rate_hz = rate(&session)?;
-    let measurement = measurements::get(state.db(), a.id, b.id, &basis(&a, &b, rate_hz))
-        .await?
-        .ok_or(ServerError::NotFound("measurement"))?;
+) -> Result<HttpResponse, ServerError> {
+    let now = pair.now(&state, &path).await?;
+    let Some(measurement) = now.result(state.db()).await? else { return Ok(HttpResponse::NoContent().finish()) };
+    let (session, rate_hz, [a, b]) = (&now.session, now.session.rate()?, [&now.tracks[0], &now.tracks[1]]);
     let units = |frames: f64| {
         let rate = SampleRate::new(u64::from(rate_hz)).ok()?;
         Some(LagUnits::of(frames, rate, speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2), session.bpm))
     };
     let moved = b.edit().placement.total() - a.edit().placement.total();
-    Ok(web::Json(PairView {
+    Ok(HttpResponse::Ok().json(PairView {
         lag: measurement.lag_frames.and_then(units),
         remaining: measurement.lag_frames.and_then(|l| units(l + moved)),
         measurement,
@@ -100,24 +94,21 @@ pub async fn show_pair(
 }
 
 /// What the sum keeps with the corrections carried now, at the hits of the measurement.
-#[utoipa::path(params(Pair), responses((status = 200, body = PairSum), (status = 404, body = ErrorBody)))]
+#[utoipa::path(params(Pair), responses((status = 200, body = PairSum), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[get("/sessions/{session}/pairs/sum")]
 pub async fn pair_sum(
     state: web::Data<State>,
     path: web::Path<String>,
     pair: web::Query<Pair>,
 ) -> Result<web::Json<PairSum>, ServerError> {
-    let session = sessions::get(state.db(), id(&path, "session")?).await?;
-    let (a, b) =
-        (tracks::get(state.db(), session.id, pair.a).await?, tracks::get(state.db(), session.id, pair.b).await?);
-    let rate_hz = rate(&session)?;
-    let measured = measurements::get(state.db(), a.id, b.id, &basis(&a, &b, rate_hz))
-        .await?
-        .ok_or(ServerError::NotFound("measurement"))?;
+    let now = pair.now(&state, &path).await?;
+    let measured = now.result(state.db()).await?.ok_or(ServerError::NotFound("measurement"))?;
+    let (rate_hz, tracks) = (now.session.rate()?, now.tracks);
     let store = state.workers.store.clone();
     let done = blocking(move || {
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
-        let (sa, sb) = (open(&store, &a, rate_hz)?, open(&store, &b, rate_hz)?);
+        let [a, b] = [&tracks[0], &tracks[1]];
+        let (sa, sb) = (open(&store, a, rate_hz)?, open(&store, b, rate_hz)?);
         let (pa, pb) = (Placed { source: &sa, start: a.start_frame }, Placed { source: &sb, start: b.start_frame });
         // Only the difference of the two corrections counts for their sum.
         let offset = b.edit().placement.total() - a.edit().placement.total();

@@ -1,10 +1,11 @@
 //! Waveforms to draw and sound to hear.
 
-use super::state::{State, id, rate};
+use super::state::{State, id};
 use crate::db::bounds::Bounds;
 use crate::db::{sessions, tracks};
+use crate::derive::work::open;
 use crate::error::{ErrorBody, ServerError};
-use crate::jobs::{JobError, blocking, measure::open};
+use crate::jobs::{JobError, blocking};
 use crate::listen::command::{Command, Play};
 use crate::listen::player::{Player, Reply};
 use crate::listen::wire::{PlayRange, Request, Said};
@@ -32,7 +33,7 @@ pub async fn tile(
 ) -> Result<HttpResponse, ServerError> {
     let session = sessions::get(state.db(), id(&path.0, "session")?).await?;
     let track = tracks::get(state.db(), session.id, id(&path.1, "track")?).await?;
-    let rate_hz = rate(&session)?;
+    let rate_hz = session.rate()?;
     let level = match path.2.as_str() {
         "samples" => None,
         text => Some(text.parse().ok().filter(|l| *l < LEVELS).ok_or(ServerError::NotFound("level"))?),
@@ -125,7 +126,7 @@ async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Re
         Request::Play { from, generation, mix, range } => {
             let s = sessions::get(state.db(), session).await?;
             let tracks = tracks::of_session(state.db(), session).await?;
-            let rate = SampleRate::new(u64::from(rate(&s)?)).map_err(|e| ServerError::Conflict(e.to_string()))?;
+            let rate = SampleRate::new(u64::from(s.rate()?)).map_err(|e| ServerError::Conflict(e.to_string()))?;
             // Whole frames sound as they are recorded, bit for bit; slowed down, a part of a frame does not matter.
             let bounds = Bounds::of(&tracks, s.rate_hz.unwrap_or(48_000));
             let within = |frame: i64| bounds.nearest(frame as f64) as i64;

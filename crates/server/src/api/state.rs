@@ -1,6 +1,5 @@
 //! What handlers work with.
 
-use crate::db::sessions::Session;
 use crate::error::ServerError;
 use crate::jobs::Workers;
 use crate::settings::Settings;
@@ -31,12 +30,4 @@ impl State {
 /// [`ServerError::NotFound`] when it is no id at all: to the caller that is the same.
 pub fn id(text: &str, what: &'static str) -> Result<uuid::Uuid, ServerError> {
     text.parse().map_err(|_| ServerError::NotFound(what))
-}
-
-/// The session's rate.
-///
-/// # Errors
-/// [`ServerError::Conflict`] while nothing was brought in.
-pub fn rate(session: &Session) -> Result<u32, ServerError> {
-    session.rate_hz.ok_or_else(|| ServerError::Conflict("the session has no recordings yet".into()))
 }

@@ -25,7 +25,7 @@ pub struct Job {
     pub id: Uuid,
     /// Session.
     pub session_id: Uuid,
-    /// import, measure, check, image or deliver.
+    /// import, check, pair, image or deliver.
     pub kind: String,
     /// What it is about, for people.
     pub title: String,

@@ -2,14 +2,12 @@
 
 pub mod bounds;
 pub mod changes;
-pub mod checks;
 pub mod decisions;
+pub mod derived;
 pub mod desk;
 pub mod desk_change;
 pub mod edits;
-pub mod images;
 pub mod jobs;
-pub mod measurements;
 mod old_edits;
 pub mod patch;
 pub mod sessions;

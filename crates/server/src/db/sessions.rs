@@ -35,6 +35,14 @@ pub struct Session {
 }
 
 impl Session {
+    /// Its rate in Hz.
+    ///
+    /// # Errors
+    /// [`ServerError::Conflict`] while nothing was brought in.
+    pub fn rate(&self) -> Result<u32, ServerError> {
+        self.rate_hz.ok_or_else(|| ServerError::Conflict("the session has no recordings yet".into()))
+    }
+
     /// Its bars and beats.
     pub fn tempo(&self) -> Tempo {
         let first_beat_frame = self.first_beat_frame as f64;

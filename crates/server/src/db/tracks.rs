@@ -206,6 +206,15 @@ pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid, id: Uuid) -> Result<
         .ok_or(ServerError::NotFound("track"))
 }
 
+/// Some tracks of a session, in the order asked for.
+///
+/// # Errors
+/// [`ServerError::NotFound`].
+pub fn named(all: &[TrackRow], ids: &[Uuid]) -> Result<Vec<TrackRow>, ServerError> {
+    let one = |id: &Uuid| all.iter().find(|t| t.id == *id).cloned().ok_or(ServerError::NotFound("track"));
+    ids.iter().map(one).collect()
+}
+
 /// Adds a track; one that is there already (same recording, same channel) stays as it is.
 ///
 /// # Errors

@@ -1,9 +1,9 @@
 //! A job in a process of its own. One that was begun several times and never ended may be the reason why the server went down;
 //! apart from it, it can only bring itself down, and a server that is killed is no fault of it.
 
-use super::program::Program;
-use super::worker::{Ended, JobError, LAST_WORD, Reporter, Workers};
 use crate::db::jobs as queue;
+use crate::worker::program::Program;
+use crate::worker::{Ended, JobError, LAST_WORD, Reporter, Workers};
 use std::process::{ExitStatus, Stdio};
 use std::time::Duration;
 use tokio::process::Command;

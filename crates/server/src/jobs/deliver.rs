@@ -1,12 +1,12 @@
 //! Writing aligned files and the sheet of values.
 
-use super::measure::open_until;
-use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::sessions::{self, Session};
 use crate::db::tracks::{self, TrackRow};
+use crate::derive::work::open_until;
 use crate::names::{disk_name, stem};
 use crate::store::{Store, remove};
 use crate::tasks::{DeliverOptions, FileDepth, FileStart};
+use crate::worker::{JobError, Reporter, Workers, blocking};
 use marea_core::edit::stretch::Stretch;
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::index;

@@ -1,6 +1,5 @@
 //! Bringing a recording in: working copies, overviews, tracks.
 
-use super::worker::{JobError, Reporter, Workers, blocking};
 use crate::db::decisions::{self, NewChange, NewDecision};
 use crate::db::edits::{Carried, EditId};
 use crate::db::patch::Facts;
@@ -8,6 +7,7 @@ use crate::db::tracks::TrackRow;
 use crate::db::{sessions, tracks};
 use crate::names;
 use crate::store::Missing;
+use crate::worker::{JobError, Reporter, Workers, blocking};
 use marea_core::decide::guess;
 use marea_core::edit::Edit;
 use marea_core::measure::image::layout::{Order, of_mask, usual};

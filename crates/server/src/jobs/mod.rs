@@ -1,30 +1,27 @@
 //! Long work: claimed from the database, done on blocking threads, reported as it goes, taken up again after a crash.
 
 pub mod alone;
-pub mod check;
 pub mod deliver;
-pub mod image;
 pub mod import;
-pub mod measure;
-mod program;
-mod worker;
 
-pub use program::Program;
-pub use worker::{JobError, Reporter, Workers, blocking};
+pub use crate::worker::program::Program;
+pub use crate::worker::{JobError, Reporter, Workers, blocking};
 
 use crate::db::jobs::{self as queue, Claimed};
+use crate::derive;
+use crate::derive::check::CheckOf;
 use crate::error::{ServerError, sentence};
-use crate::tasks::Task;
+use crate::tasks::{Subject, Task};
+use crate::worker::{Ended, LAST_WORD};
 use std::time::Duration;
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
-use worker::{Ended, LAST_WORD};
 
 impl Workers {
     /// Says that a session changed, and sees to it that its check follows.
     pub async fn changed(&self, session: Uuid) {
-        if let Err(e) = check::keep_up(self, session).await {
+        if let Err(e) = derive::keep_up(self, session, CheckOf).await {
             tracing::warn!(cause = %e, "the check cannot be queued");
         }
         self.nudge(session);
@@ -154,9 +151,9 @@ impl Workers {
             Task::Import { sha256, file_name, order } => {
                 import::run(self, session, sha256, file_name, *order, reporter).await
             }
-            Task::Measure { a, b } => measure::run(self, session, *a, *b, reporter).await,
-            Task::Check { .. } => check::run(self, session, reporter).await,
-            Task::Image { tracks, range, .. } => image::run(self, session, tracks, *range, reporter).await,
+            Task::Derive { of: Subject::Check, .. } => derive::run(self, session, &CheckOf, reporter).await,
+            Task::Derive { of: Subject::Pair(pair), .. } => derive::run(self, session, pair, reporter).await,
+            Task::Derive { of: Subject::Image(image), .. } => derive::run(self, session, image, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

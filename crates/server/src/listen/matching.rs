@@ -3,7 +3,7 @@
 use super::command::{Command, Key};
 use super::sound::Sound;
 use crate::db::tracks::TrackRow;
-use crate::jobs::measure::open;
+use crate::derive::work::open;
 use crate::store::Store;
 use marea_core::edit::tempo::Tempo;
 use marea_core::measure::readings::loudness::{loudness, matched, stretches};

@@ -4,7 +4,7 @@ use super::command::{Command, Key, Play};
 use super::sound::Sound;
 use super::wire::{self, BLOCK_FRAMES, Header, PlayRange};
 use crate::db::tracks::TrackRow;
-use crate::jobs::measure::open;
+use crate::derive::work::open;
 use crate::store::Store;
 use bytes::Bytes;
 use marea_core::edit::piece::SEAM_S;

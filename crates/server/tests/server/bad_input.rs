@@ -274,7 +274,7 @@ async fn a_recording_deleted_from_the_store_is_named() {
     lose(&s, &tracks[1], true);
     s.post(&format!("/api/sessions/{session}/pairs"), json!({ "a": tracks[0]["id"], "b": tracks[1]["id"] })).await;
     let jobs = s.settled(&session).await;
-    let said = jobs.iter().find(|j| j["kind"] == "measure").unwrap()["error"].as_str().unwrap().to_string();
+    let said = jobs.iter().find(|j| j["kind"] == "pair").unwrap()["error"].as_str().unwrap().to_string();
     assert!(said.contains("“Gone”"), "{said}");
     let (status, body) =
         s.get(&format!("/api/sessions/{session}/tracks/{}/tiles/0/0", tracks[1]["id"].as_str().unwrap())).await;

@@ -213,19 +213,23 @@ async fn a_recording_that_is_gone_is_named_and_the_rest_goes_on() {
 /// A check that ends late, although another took its place, never hides the one that fits the session as it is.
 #[actix_web::test]
 async fn a_late_check_takes_no_ones_place() {
-    use marea_server::db::checks;
+    use marea_server::derive::check::CheckOf;
+    use marea_server::derive::{Now, put};
     let (s, session) = demo().await;
     checked(&s, &session).await;
     let (pool, id) = (sqlx::MySqlPool::connect(&s.database_url).await.unwrap(), session.parse().unwrap());
-    let (fits, measured) = checks::get(&pool, id).await.unwrap().unwrap();
+    let now = async || Now::of(&pool, id, CheckOf).await.unwrap();
+    let stored = async || marea_server::db::derived::basis(&pool, &now().await.row()).await.unwrap().unwrap();
+    let fits = now().await.basis;
+    let measured = now().await.result(&pool).await.unwrap().unwrap();
     // One of another state of the session comes in late: what fits stays.
-    checks::put(&pool, id, "another state", &measured).await.unwrap();
-    assert_eq!(checks::basis(&pool, id).await.unwrap().as_ref(), Some(&fits));
+    put(&pool, id, &CheckOf, "another state", &measured).await.unwrap();
+    assert_eq!(stored().await, fits);
     // Where nothing fits any more, a newer one that does not fit either is better than an older one.
-    sqlx::query("UPDATE checks SET basis = 'long ago'").execute(&pool).await.unwrap();
-    checks::put(&pool, id, "a moment ago", &measured).await.unwrap();
-    assert_eq!(checks::basis(&pool, id).await.unwrap().as_deref(), Some("a moment ago"));
+    sqlx::query("UPDATE derived SET basis = 'long ago'").execute(&pool).await.unwrap();
+    put(&pool, id, &CheckOf, "a moment ago", &measured).await.unwrap();
+    assert_eq!(stored().await, "a moment ago");
     // And what fits takes the place of everything.
-    checks::put(&pool, id, &fits, &measured).await.unwrap();
-    assert_eq!(checks::basis(&pool, id).await.unwrap(), Some(fits));
+    put(&pool, id, &CheckOf, &fits, &measured).await.unwrap();
+    assert_eq!(stored().await, fits);
 }

@@ -47,8 +47,15 @@ async fn deliveries_and_waiting_jobs_are_told_however_many_there_are() {
     let old = "created_at = NOW(6) - INTERVAL 2 HOUR, updated_at = NOW(6) - INTERVAL 10 MINUTE";
     let delivery = put(&db, &session, "deliver", "done", deliver(), &format!(", {old}")).await;
     for _ in 0..600 {
-        put(&db, &session, "measure", "done", json!({ "kind": "measure", "a": Uuid::nil(), "b": Uuid::nil() }), "")
-            .await;
+        put(
+            &db,
+            &session,
+            "pair",
+            "done",
+            json!({ "kind": "derive", "of": { "what": "pair", "a": Uuid::nil(), "b": Uuid::nil() }, "basis": "x" }),
+            "",
+        )
+        .await;
     }
     // Held by somebody else for an hour, and silent for ten minutes.
     let held = format!(", lease_until = NOW(6) + INTERVAL 1 HOUR, {old}");
@@ -60,7 +67,7 @@ async fn deliveries_and_waiting_jobs_are_told_however_many_there_are() {
     let told = get(&p.base, &format!("/api/sessions/{session}/jobs")).await;
     assert!(told.as_array().unwrap().iter().any(|j| j["id"] == json!(slow)), "what is at work is told");
     // The newest are told of those that ended, and what is long over is removed.
-    sqlx::query("UPDATE jobs SET updated_at = NOW(6) - INTERVAL 2 HOUR WHERE kind = 'measure'")
+    sqlx::query("UPDATE jobs SET updated_at = NOW(6) - INTERVAL 2 HOUR WHERE kind = 'pair'")
         .execute(&db)
         .await
         .unwrap();
@@ -69,7 +76,7 @@ async fn deliveries_and_waiting_jobs_are_told_however_many_there_are() {
             .await;
     until("old jobs go", async || {
         let left: (i64,) =
-            sqlx::query_as("SELECT COUNT(*) FROM jobs WHERE kind = 'measure'").fetch_one(&db).await.unwrap();
+            sqlx::query_as("SELECT COUNT(*) FROM jobs WHERE kind = 'pair'").fetch_one(&db).await.unwrap();
         left.0 == 0
     })
     .await;

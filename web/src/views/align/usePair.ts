@@ -1,64 +1,52 @@
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
 import { ask, client, type BandGain, type PairView } from '../../api/client'
-import { followJob } from '../../session/followJob'
+import { useDerived } from '../../session/derived'
 import { useSession } from '../../session/store'
 
-/** The measurement of the chosen pair: asked for when it is not there, read again when tracks change. */
+/** The measurement of the chosen pair, and what the sum of the two keeps as they are carried. */
 export function usePair() {
   const store = useSession()
-  const view = shallowRef<PairView | null>(null)
-  const sum = shallowRef<{ bands: BandGain[]; nullDepthDb: number } | null>(null)
-  const trouble = ref('')
-  const job = ref('')
-  let turn = 0
+  const chosen = computed(() => [store.track(store.pair.a), store.track(store.pair.b)] as const)
+  const path = () => ({ session: store.id })
 
-  const key = computed(() => {
-    const [a, b] = [store.track(store.pair.a), store.track(store.pair.b)]
-    return a && b ? [a.id, b.id, a.start_frame, b.start_frame, a.role, b.role].join() : ''
+  interface Subject {
+    a: string
+    b: string
+    placed: unknown[]
+  }
+  const derived = useDerived<Subject, PairView>({
+    kind: 'pair',
+    what: 'The measurement',
+    subject: () => {
+      const [a, b] = chosen.value
+      return a && b && a.id !== b.id ? { a: a.id, b: b.id, placed: [a.start_frame, b.start_frame, a.role, b.role] } : null
+    },
+    read: ({ a, b }) => ask(client.GET('/api/sessions/{session}/pairs', { params: { path: path(), query: { a, b } } })),
+    begin: ({ a, b }) => ask(client.POST('/api/sessions/{session}/pairs', { params: { path: path() }, body: { a, b } })),
   })
-  const carried = computed(() => JSON.stringify([store.track(store.pair.a)?.correction, store.track(store.pair.b)?.correction]))
-  const running = followJob(job, trouble, 'The measurement', read)
 
-  async function read(): Promise<void> {
-    const mine = ++turn
-    const { a, b } = store.pair
-    if (!a || !b) return
-    const path = { session: store.id }
-    try {
-      const made = await ask(client.POST('/api/sessions/{session}/pairs', { params: { path }, body: { a, b } }))
-      if (mine !== turn) return
-      if (typeof made === 'string' && made !== '') {
-        job.value = made
-        return
-      }
-      job.value = ''
-      view.value = await ask(client.GET('/api/sessions/{session}/pairs', { params: { path, query: { a, b } } }))
-      await readSum()
-    } catch (e) {
-      if (mine === turn) trouble.value = (e as Error).message
-    }
-  }
-
-  async function readSum(): Promise<void> {
-    const mine = turn
-    const { a, b } = store.pair
-    const got = await ask(client.GET('/api/sessions/{session}/pairs/sum', { params: { path: { session: store.id }, query: { a, b } } }))
-    if (mine === turn) sum.value = { bands: got.sum_gain, nullDepthDb: got.null_depth_db }
-  }
-
-  function reset(): void {
-    view.value = null
-    sum.value = null
-    trouble.value = ''
-    job.value = ''
-    void read()
-  }
-
-  watch(key, reset, { immediate: true })
-  watch(carried, () => {
-    if (view.value) void readSum().catch((e: Error) => (trouble.value = e.message))
+  const carried = computed(() => chosen.value.map((t) => t && [t.id, t.start_frame, t.role, t.correction, t.stretches]))
+  const sums = useQuery<{ bands: BandGain[]; nullDepthDb: number }>({
+    queryKey: computed(() => ['sum', store.id, carried.value]),
+    queryFn: async () => {
+      const query = { a: store.pair.a, b: store.pair.b }
+      const got = await ask(client.GET('/api/sessions/{session}/pairs/sum', { params: { path: path(), query } }))
+      return { bands: got.sum_gain, nullDepthDb: got.null_depth_db }
+    },
+    enabled: () => derived.current.value,
+    // The curve of the same pair stays until the new one is there.
+    placeholderData: (before, query) => (sameTracks(query?.queryKey[2], carried.value) ? before : undefined),
+    gcTime: 60_000,
+    shallow: true,
   })
-  onBeforeUnmount(() => turn++)
+  const sum = computed(() => (derived.view.value ? (sums.data.value ?? null) : null))
+  const trouble = computed(() => derived.trouble.value || (sums.error.value?.message ?? ''))
+  const running = computed(() => derived.job.value)
+  return { view: derived.view, sum, trouble, running, reset: derived.again }
+}
 
-  return { view, sum, trouble, running, reset }
+function sameTracks(one: unknown, other: unknown): boolean {
+  const ids = (of: unknown) => JSON.stringify((of as unknown[][] | undefined)?.map((t) => t?.[0]))
+  return ids(one) === ids(other)
 }

@@ -1,9 +1,11 @@
 //! What jobs work with, how they tell how far they are, and how they end.
 
-use super::program::Program;
+pub mod program;
+
 use crate::error::ServerError;
 use crate::store::Store;
 use marea_media::Stop;
+use program::Program;
 use sqlx::MySqlPool;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -37,7 +39,7 @@ impl From<sqlx::Error> for JobError {
 #[derive(Clone, Default)]
 pub struct Reporter {
     state: Arc<Mutex<(f64, String)>>,
-    pub(super) stop: Stop,
+    pub(crate) stop: Stop,
 }
 
 impl Reporter {
@@ -57,7 +59,7 @@ impl Reporter {
         self.stop.clone()
     }
 
-    pub(super) fn now(&self) -> (f64, String) {
+    pub(crate) fn now(&self) -> (f64, String) {
         self.state.lock().map(|s| s.clone()).unwrap_or_default()
     }
 }
@@ -75,7 +77,7 @@ pub(crate) enum Ended {
 }
 
 /// How long a job has for a safe place to stop at when the server goes down.
-pub(super) const LAST_WORD: Duration = Duration::from_millis(1_200);
+pub(crate) const LAST_WORD: Duration = Duration::from_millis(1_200);
 
 /// What jobs work with.
 #[derive(Clone)]
@@ -88,8 +90,8 @@ pub struct Workers {
     pub moved: broadcast::Sender<Uuid>,
     /// How this program is called for a job alone; none where jobs are never carried out alone.
     pub program: Option<Arc<Program>>,
-    pub(super) wake: Arc<Notify>,
-    pub(super) id: Uuid,
+    pub(crate) wake: Arc<Notify>,
+    pub(crate) id: Uuid,
 }
 
 impl From<JobError> for ServerError {

@@ -1,0 +1,121 @@
+//! The whole session at once, as recorded; kept up by itself.
+
+use super::Derived;
+use super::work::{Work, ended};
+use crate::db::tracks::TrackRow;
+use crate::error::ServerError;
+use crate::tasks::Subject;
+use crate::worker::JobError;
+use marea_core::decide::{Named, said, tracks_of};
+use marea_core::measure::arrival::Table;
+use marea_core::measure::table::{Heard, measure_session};
+use marea_core::signal::{MemSource, Placed, Source};
+use marea_core::track::{Policy, Side, Track};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use uuid::Uuid;
+
+/// The check of a session.
+#[derive(Debug, Clone, Copy)]
+pub struct CheckOf;
+
+impl From<CheckOf> for Subject {
+    fn from(_: CheckOf) -> Self {
+        Self::Check
+    }
+}
+
+/// What was measured, and of which tracks.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Measured {
+    /// Tracks in the order of the table.
+    pub tracks: Vec<Uuid>,
+    /// Those whose recording could not be read, with the reason.
+    pub missing: Vec<(usize, String)>,
+    /// The table as recorded.
+    pub table: Table,
+}
+
+/// What their files' names say of the tracks.
+pub fn by_name(rows: &[TrackRow]) -> Vec<Named> {
+    rows.iter().map(|t| Named { file: t.file_name.clone(), channel: t.channel, channels: t.channels }).collect()
+}
+
+/// Tracks as the rules see them. Halves of a pair in two files are told by their names, like those in one file by their link.
+pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
+    let guessed = tracks_of(&by_name(rows));
+    rows.iter()
+        .zip(guessed)
+        .map(|(t, g)| Track {
+            label: t.name.clone(),
+            role: t.role(),
+            source: t.source.clone(),
+            side: Side::of_word(&t.side),
+            policy: Policy::of_word(&t.policy),
+            set: t.link_id.and_then(|l| rows.iter().position(|o| o.link_id == Some(l))).or(g.set),
+            edit: t.edit().clone(),
+            anchor: anchor == Some(t.id),
+            stamped: t.start_frame != 0,
+        })
+        .collect()
+}
+
+impl Derived for CheckOf {
+    const KIND: &'static str = "check";
+    const METHOD: u32 = 3;
+    type Measured = Measured;
+
+    fn subject(&self) -> String {
+        String::new()
+    }
+
+    fn tracks(&self, all: &[TrackRow]) -> Result<Vec<TrackRow>, ServerError> {
+        Ok(all.to_vec())
+    }
+
+    fn counts(&self, t: &TrackRow) -> String {
+        format!("{}/{}/{}/{:?}", t.start_frame, t.role, t.source, t.hits.0)
+    }
+
+    fn title(&self, tracks: &[TrackRow]) -> String {
+        match tracks.len() {
+            1 => "Checking the session (1 track)".into(),
+            n => format!("Checking the session ({n} tracks)"),
+        }
+    }
+
+    fn measure(&self, work: &Work) -> Result<Measured, JobError> {
+        let mut missing = Vec::new();
+        let mut sounds: Vec<Box<dyn Source + Sync>> = Vec::new();
+        for (i, t) in work.tracks.iter().enumerate() {
+            sounds.push(match work.open(t) {
+                Ok(file) => Box::new(file),
+                Err(JobError::Stopped) => return Err(JobError::Stopped),
+                // The rest goes on without it.
+                Err(e) => {
+                    missing.push((i, e.to_string()));
+                    Box::new(MemSource(Vec::new()))
+                }
+            });
+        }
+        let known = known(&work.tracks, None);
+        let heard: Vec<Heard> = (work.tracks.iter().zip(&sounds))
+            .zip(known.iter().zip(said(&known)))
+            .map(|((t, s), (k, said))| Heard {
+                sound: Placed { source: s.as_ref(), start: t.start_frame },
+                role: k.role,
+                said,
+                added: t.hits.0.added.clone(),
+                removed: t.hits.0.removed.clone(),
+            })
+            .collect();
+        let report = |p| work.report(p, "listening to every source in every track");
+        let table = measure_session(&heard, work.rate, &report).map_err(ended)?;
+        Ok(Measured { tracks: work.tracks.iter().map(|t| t.id).collect(), missing, table })
+    }
+
+    fn note(&self, measured: &Measured) -> serde_json::Value {
+        let note = measured.missing.iter().map(|m| m.1.clone()).collect::<Vec<_>>().join(" ");
+        if note.is_empty() { json!({}) } else { json!({ "note": note }) }
+    }
+}

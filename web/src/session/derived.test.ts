@@ -1,0 +1,103 @@
+import { VueQueryPlugin } from '@tanstack/vue-query'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { createApp, nextTick, reactive, ref } from 'vue'
+import { useDerived, type Source } from './derived'
+import { queryClient, readAgain } from './queries'
+
+const store = reactive({ id: 's', jobs: new Map<string, { state: string; error?: string }>() })
+vi.mock('./store', () => ({ useSession: () => store }))
+
+const settled = () => new Promise((done) => setTimeout(done, 5))
+
+function mounted<S, T>(source: Source<S, T>) {
+  let got!: ReturnType<typeof useDerived<S, T>>
+  const app = createApp({
+    setup() {
+      got = useDerived(source)
+      return () => null
+    },
+  })
+  app.use(VueQueryPlugin, { queryClient }).mount(document.createElement('div'))
+  apps.push(app)
+  return got
+}
+const apps: ReturnType<typeof createApp>[] = []
+
+beforeEach(() => {
+  queryClient.clear()
+  store.jobs.clear()
+})
+afterEach(() => apps.splice(0).forEach((app) => app.unmount()))
+
+describe('a result that the server measures', () => {
+  it('is asked for once, and read when its job has moved the session', async () => {
+    let there: string | null = null
+    const begin = vi.fn(async () => 'job')
+    const d = mounted({ kind: 'pair', what: 'It', subject: () => 'ab', read: async () => there, begin })
+    await settled()
+    expect([d.view.value, begin.mock.calls.length]).toEqual([null, 1])
+    store.jobs.set('job', { state: 'running' })
+    await nextTick()
+    expect(d.job.value?.state).toBe('running')
+    there = 'measured'
+    readAgain('s')
+    await settled()
+    expect([d.view.value, d.current.value, d.job.value, begin.mock.calls.length]).toEqual(['measured', true, undefined, 1])
+  })
+
+  it('keeps the last one of the same thing in sight until the new one is there', async () => {
+    const carried = ref(0)
+    const tracks = ref('LR')
+    const results = new Map([['LR0', 'first']])
+    const d = mounted({
+      kind: 'image',
+      what: 'It',
+      subject: () => ({ tracks: tracks.value, carried: carried.value }),
+      of: (s) => s.tracks,
+      read: async (s) => results.get(s.tracks + s.carried),
+      begin: async () => 'job',
+    })
+    await settled()
+    carried.value = 1
+    await settled()
+    expect([d.view.value, d.current.value]).toEqual(['first', false])
+    results.set('LR1', 'second')
+    readAgain('s')
+    await settled()
+    expect([d.view.value, d.current.value]).toEqual(['second', true])
+    tracks.value = 'XY'
+    await settled()
+    expect(d.view.value).toBe(null)
+  })
+
+  it('that failed is told, and measured again only when somebody asks', async () => {
+    const begin = vi.fn(async () => `job ${begin.mock.calls.length}`)
+    const d = mounted({ kind: 'pair', what: 'It', subject: () => 'ab', read: async () => null, begin })
+    await settled()
+    store.jobs.set('job 1', { state: 'failed', error: 'no disk' })
+    await nextTick()
+    expect(d.trouble.value).toBe('no disk')
+    readAgain('s')
+    await settled()
+    expect(begin).toHaveBeenCalledTimes(1)
+    await d.again()
+    expect(begin).toHaveBeenCalledTimes(2)
+    expect(d.trouble.value).toBe('')
+    store.jobs.set('job 2', { state: 'cancelled' })
+    await nextTick()
+    expect(d.trouble.value).toBe('It was cancelled.')
+  })
+
+  it('says what the server refuses, and asks for nothing while nothing is wanted', async () => {
+    const wanted = ref(false)
+    const read = vi.fn(async () => {
+      throw new Error('refused')
+    })
+    const d = mounted({ kind: 'check', what: 'It', subject: () => (wanted.value ? true : null), read })
+    await settled()
+    expect([read.mock.calls.length, d.loaded.value]).toEqual([0, false])
+    wanted.value = true
+    await settled()
+    expect([d.trouble.value, d.loaded.value]).toEqual(['refused', true])
+  })
+})
