@@ -3,9 +3,13 @@
 mod common;
 
 use common::stage::{RATE, Stage, solid, table, track};
-use marea_core::decide::finding::Kind;
+use marea_core::decide::finding::{Finding, To};
+use marea_core::decide::kind::Kind;
 use marea_core::decide::{Check, Link, Move, decide, solve, sum_gain, whole};
 use marea_core::dsp::bands::BANDS_HZ;
+use marea_core::edit::Edit;
+use marea_core::edit::map::TimeMap;
+use marea_core::edit::slice::Cut;
 use marea_core::measure::arrival::Copied;
 use marea_core::measure::arrival::Facts;
 use marea_core::measure::arrival::{Row, empty};
@@ -16,7 +20,7 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
 fn kinds(c: &Check) -> Vec<(Kind, usize)> {
-    c.findings.iter().map(|f| (f.kind, f.tracks[0])).collect()
+    c.findings.iter().map(|f| (f.kind, f.about.tracks[0])).collect()
 }
 
 /// Against trying every combination of all signs, microphones included.
@@ -133,7 +137,8 @@ fn a_neighbour_wired_inverted_takes_nothing_from_its_source() {
         }
     }
     let c = decide(&t, &s.tracks);
-    let wired: Vec<usize> = c.findings.iter().filter(|f| f.kind == Kind::WiredInverted).map(|f| f.tracks[0]).collect();
+    let wired: Vec<usize> =
+        c.findings.iter().filter(|f| f.kind == Kind::WiredInverted).map(|f| f.about.tracks[0]).collect();
     assert_eq!(wired, [1, 4]);
 }
 
@@ -151,8 +156,8 @@ fn wiring_is_told_from_placement_and_both_together_are_left() {
     let wired = Kind::WiredInverted;
     assert_eq!(found, [(wired, 1), (Kind::OpposedByPlacement, 2), (wired, 3), (wired, 6)]);
     assert!(c.findings.iter().all(|f| f.verdict == Verdict::Solid));
-    let of = |m: usize| c.findings.iter().find(|f| f.tracks[0] == m).unwrap();
-    assert!(of(3).proposals.is_empty() && of(1).proposals[0].invert == Some(true));
+    let of = |m: usize| c.findings.iter().find(|f| f.about.tracks[0] == m).unwrap();
+    assert!(of(3).changes.is_empty() && of(1).changes[0].to == To::Inverted(true));
     assert!(of(1).cost_db.is_some() && !of(1).effects.is_empty());
 }
 
@@ -182,8 +187,9 @@ fn crossed_pairs_are_found_and_exchanged() {
     let c = s.check();
     assert_eq!(c.swapped_pairs, [[7, 8]], "the main pair is believed");
     assert_eq!(kinds(&c), [(Kind::PairSwapped, 7)]);
-    for p in &c.findings[0].proposals {
-        s.tracks[p.track].side = p.side.unwrap();
+    for c in &c.findings[0].changes {
+        let To::Side(side) = c.to else { panic!("{c:?}") };
+        s.tracks[c.of].side = side;
     }
     assert_eq!(kinds(&s.check()), []);
     // Named sides outweigh the other pair.
@@ -201,10 +207,8 @@ fn what_is_accepted_is_agreed_as_corrected() {
     (s.wired[1], s.placed[2], s.late[4]) = (-1, -1, 300.0);
     let before = s.check();
     assert_eq!(before.findings.len(), 3);
-    for p in before.findings.iter().flat_map(|f| &f.proposals) {
-        let k = &mut s.tracks[p.track].edit;
-        k.placement.offset_frames = p.offset_frames.unwrap_or(k.placement.offset_frames);
-        k.invert = p.invert.unwrap_or(k.invert);
+    for c in before.findings.iter().flat_map(|f| &f.changes) {
+        s.tracks[c.of].edit = c.to.on(&s.tracks[c.of].edit);
     }
     assert_eq!(kinds(&s.check()), [], "{:?}", s.check().findings.first().map(|f| &f.text));
     // A correction that is wrong is a finding of its own.
@@ -406,6 +410,35 @@ fn a_source_with_two_sides_says_little_of_microphones_elsewhere() {
         table.rows[row].cells[2].verdict = Verdict::Likely;
     }
     let c = decide(&table, &stage.tracks);
-    assert!(c.findings.iter().any(|f| f.kind == Kind::WiredInverted && f.tracks[0] == 2), "{:?}", kinds(&c));
+    assert!(c.findings.iter().any(|f| f.kind == Kind::WiredInverted && f.about.tracks[0] == 2), "{:?}", kinds(&c));
     assert!(c.tracks[2].invert);
+}
+
+/// A finding is known again by what it is about: not by its sentence, but by its source and its stretch where it has them.
+#[test]
+fn a_finding_is_known_again_by_what_it_is_about() {
+    let (name, home) = (|t: usize| format!("t{t}"), |row: usize| 10 + row);
+    let key = |f: &Finding| f.key(name, home);
+    let late = Finding::of_tracks(Kind::Late, [2], "late");
+    assert_eq!(key(&late), "late:t2");
+    assert_eq!(key(&late.clone().advice("move it").hits(9).shown_on(Some(4))), "late:t2");
+    let lows = |row: usize| Finding::of_tracks(Kind::LowsLost, [0, 1], "lost").on_source(row);
+    assert_eq!((key(&lows(1)), key(&lows(2))), ("lows-lost:t0+t1@t11".into(), "lows-lost:t0+t1@t12".into()));
+    let mut part = late.clone();
+    part.about.stretch = Some([48_000, 96_000]);
+    assert_eq!(key(&part), "late:t2[48000,96000]");
+    assert_eq!(key(&Finding::of_channels(Kind::OneCopied, [0, 1], "one")), "one-copied:#0#1");
+}
+
+/// What is proposed is a change of an edit: all of it stays but what is changed.
+#[test]
+fn changes_leave_the_rest_of_an_edit_as_it_is() {
+    let edit = Edit { gain_db: -3.0, invert: true, ..Edit::default() };
+    assert_eq!(To::Side(Side::Left).on(&edit), edit);
+    let all = [To::Offset(7.5), To::Inverted(false), To::Gain(1.0)].iter().fold(edit.clone(), |e, to| to.on(&e));
+    assert_eq!((all.placement.offset_frames, all.invert, all.gain_db), (7.5, false, 1.0));
+    let cut = Cut { begins: 3, slices: Vec::new() };
+    assert_eq!(To::Cut(cut.clone()).on(&edit), Edit { cut, ..edit.clone() });
+    let map = TimeMap::new(vec![[0.0, 0.0], [100.0, 101.0]]).unwrap();
+    assert_eq!(To::Map(map.clone()).on(&edit), Edit { map: Some(map), ..edit });
 }

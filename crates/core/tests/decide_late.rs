@@ -3,14 +3,14 @@
 mod common;
 
 use common::stage::{Stage, track};
-use marea_core::decide::finding::{Kind, Severity};
+use marea_core::decide::kind::{Kind, Severity};
 use marea_core::decide::{Check, decide};
 use marea_core::track::Role;
 use marea_core::track::Side;
 use marea_core::verdict::Verdict;
 
 fn kinds(c: &Check) -> Vec<(Kind, usize)> {
-    c.findings.iter().map(|f| (f.kind, f.tracks[0])).collect()
+    c.findings.iter().map(|f| (f.kind, f.about.tracks[0])).collect()
 }
 
 /// Latency against geometry: the bleed both ways gives it without knowing any place. Near microphones stand 25 cm from their
@@ -40,9 +40,9 @@ fn a_latency_of_unknown_amount_is_said_and_not_taken_out() {
         (late.sigma_frames, late.clear, late.sources) = (sigma, clear, sources);
         table.late[1] = Some(late);
         let c = decide(&table, &stage.tracks);
-        let finding = c.findings.iter().find(|f| f.tracks[0] == 1).expect("something is said");
+        let finding = c.findings.iter().find(|f| f.about.tracks[0] == 1).expect("something is said");
         assert_eq!(finding.verdict > Verdict::Undecided, told, "{finding:?}");
-        assert_eq!((c.tracks[1].latency_frames != 0.0, finding.proposals.is_empty()), (told, !told));
+        assert_eq!((c.tracks[1].latency_frames != 0.0, finding.changes.is_empty()), (told, !told));
         assert_eq!(finding.kind, Kind::Late);
     }
 }
@@ -77,7 +77,7 @@ fn a_neighbour_at_the_source_bears_a_latency_out() {
         }
         let beside = table.late[second].unwrap().beside_frames.unwrap();
         assert!((beside - late).abs() < 60.0, "{beside}");
-        assert_eq!(told.iter().map(|f| f.tracks[0]).collect::<Vec<_>>(), [second], "seed {seed}");
+        assert_eq!(told.iter().map(|f| f.about.tracks[0]).collect::<Vec<_>>(), [second], "seed {seed}");
         let found = check.tracks[second].latency_frames;
         assert!((found - late).abs() < 19.2, "seed {seed}: {found} for {late}");
     }
@@ -132,12 +132,13 @@ fn a_second_microphone_far_behind_the_first_is_said_to_be_perhaps_late() {
         table.rows[0].cells[second].coherence = 0.97;
         let late = table.late[second].as_mut().unwrap();
         (late.frames, late.worth, late.sources, late.clear) = (0.0, 0.0, 1, 0);
-        let of_it = |c: &Check| c.findings.iter().find(|f| f.kind == Kind::Late && f.tracks[0] == second).cloned();
+        let of_it =
+            |c: &Check| c.findings.iter().find(|f| f.kind == Kind::Late && f.about.tracks[0] == second).cloned();
         let check = decide(&table, &stage.tracks);
         let finding = of_it(&check);
         assert_eq!(finding.is_some(), told, "{finding:?}");
         if let Some(f) = finding {
-            assert_eq!((f.verdict, f.proposals.len(), f.severity), (Verdict::Undecided, 0, Severity::Caution));
+            assert_eq!((f.verdict, f.changes.len(), f.severity), (Verdict::Undecided, 0, Severity::Caution));
             assert!(f.text.contains("further away, or it is late"), "{}", f.text);
             // Moved onto the first it is where somebody put it.
             stage.tracks[second].edit.placement.offset_frames = -lag;

@@ -3,7 +3,7 @@
 mod common;
 
 use common::stage::table;
-use marea_core::decide::finding::Kind;
+use marea_core::decide::kind::Kind;
 use marea_core::decide::{Named, decide, guess, other_side_name, said, tracks_of};
 use marea_core::track::Role;
 use marea_core::track::Side;
@@ -60,7 +60,10 @@ fn names_make_sets_and_say_who_stands_together() {
     assert_eq!(sets, [Some(0), Some(0), Some(2), Some(2), None, None, None, None]);
     assert_eq!(said(&t), [None, None, None, None, Some(4), Some(4), None, None]);
     let c = decide(&table(Vec::new(), t.len()), &t);
-    assert!(c.findings.iter().any(|f| f.kind == Kind::ChannelMissing && f.tracks == [7]), "the right half is missing");
+    assert!(
+        c.findings.iter().any(|f| f.kind == Kind::ChannelMissing && f.about.tracks == [7]),
+        "the right half is missing"
+    );
 }
 
 #[test]

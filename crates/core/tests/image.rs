@@ -2,8 +2,9 @@
 
 mod common;
 
-use marea_core::decide::image::judged::{ImageKind, Names};
+use marea_core::decide::image::judged::Names;
 use marea_core::decide::image::{Repair, repair};
+use marea_core::decide::kind::Kind;
 use marea_core::edit::Correction;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
 use marea_core::measure::image::{Image, measure_image};
@@ -206,8 +207,8 @@ fn inversion_and_both_at_once_are_found() {
 fn one_sound_on_both_channels_is_told_and_left() {
     let x = noise(8, 480_000);
     let r = judged(&image(&[x.clone(), x]));
-    let kinds: Vec<ImageKind> = r.findings.iter().map(|f| f.kind).collect();
-    assert_eq!(kinds, [ImageKind::OneCopied]);
+    let kinds: Vec<Kind> = r.findings.iter().map(|f| f.kind).collect();
+    assert_eq!(kinds, [Kind::OneCopied]);
     assert!(r.channels.iter().all(|c| c.correction.is_neutral()));
 }
 
@@ -219,7 +220,7 @@ fn a_constant_level_difference_is_proposed_in_db() {
         let r = judged(&image(&[x, y]));
         let louder = usize::from(db > 0.0);
         assert!((r.channels[louder].correction.gain_db + db.abs()).abs() < 0.05, "{:?}", r.channels);
-        assert_eq!(r.findings.iter().find(|f| f.kind == ImageKind::LevelDifference).unwrap().verdict, Verdict::Solid);
+        assert_eq!(r.findings.iter().find(|f| f.kind == Kind::LevelDifference).unwrap().verdict, Verdict::Solid);
     }
 }
 
@@ -299,12 +300,12 @@ fn one_inverted_surround_channel_is_named() {
     let silent = vec![0f32; 480_000];
     let mut planes =
         vec![own(21, 0.0, 0.2), own(22, 3.0, 0.2), own(23, 1.0, 0.2), silent, own(24, 40.0, 0.3), own(25, 44.0, 0.3)];
-    assert!(judged(&image(&planes)).findings.iter().all(|f| f.kind == ImageKind::Silent), "upright");
+    assert!(judged(&image(&planes)).findings.iter().all(|f| f.kind == Kind::Silent), "upright");
     planes[5].iter_mut().for_each(|v| *v = -*v);
     let r = judged(&image(&planes));
     let inverted: Vec<usize> = (0..6).filter(|c| r.channels[*c].correction.invert).collect();
     assert_eq!(inverted, [5]);
-    let f = r.findings.iter().find(|f| f.kind == ImageKind::ChannelInverted).unwrap();
+    let f = r.findings.iter().find(|f| f.kind == Kind::ChannelInverted).unwrap();
     assert!(f.text.contains("“Rs”"), "{}", f.text);
 }
 
@@ -343,6 +344,6 @@ fn a_balance_that_follows_what_sounds_is_left_to_the_ears() {
     let r = judged(&image(&[mix(1.0, 0.5), right]));
     assert!(r.channels.iter().all(|c| c.correction.gain_db == 0.0), "{:?}", r.channels);
     assert!(r.channels[1].correction.invert && r.channels[1].verdict == Verdict::Solid, "{:?}", r.channels);
-    let f = r.findings.iter().find(|f| f.kind == ImageKind::LevelDifference).expect("told all the same");
+    let f = r.findings.iter().find(|f| f.kind == Kind::LevelDifference).expect("told all the same");
     assert!(f.verdict == Verdict::Likely && f.advice.starts_with("If it sounds so"), "{f:?}");
 }

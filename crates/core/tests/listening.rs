@@ -4,7 +4,7 @@ mod common;
 
 use common::{noise, rate, scaled};
 use marea_core::edit::Edit;
-use marea_core::edit::tempo::Tempo;
+use marea_core::edit::tempo::TempoMap;
 use marea_core::measure::pair::measure_pair;
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::readings::loudness::{loudness, matched, stretches};
@@ -100,8 +100,7 @@ proptest! {
 /// 120 quarters a minute at 48 kHz: a click every 24 000 frames, silence between, every fourth stronger and higher.
 #[test]
 fn clicks_fall_on_the_beats() {
-    let tempo = Tempo { bpm: 120.0, first_beat_frame: 0.0, beats_a_bar: 4 };
-    let click = Click { rate_hz: 48_000.0, tempo };
+    let click = Click { rate_hz: 48_000.0, beats: TempoMap::default().beats(48_000.0) };
     let (mut l, mut r) = (vec![0.1f32; 120_000], vec![0.0f32; 120_000]);
     click.add(0.0, 1.0, &mut l, &mut r);
     let peak = |beat: usize| r[beat * 24_000..beat * 24_000 + 1_440].iter().fold(0f32, |m, v| m.max(v.abs()));
@@ -115,7 +114,7 @@ fn clicks_fall_on_the_beats() {
         "bars go on before the session's start"
     );
     // Bars of three, a beat a second, the first of them a second in: before it falls the last beat of a bar.
-    let waltz = Click { tempo: Tempo { bpm: 60.0, first_beat_frame: 48_000.0, beats_a_bar: 3 }, ..click };
+    let waltz = Click { beats: TempoMap::single(60.0, 3, 48_000.0).beats(48_000.0), rate_hz: 48_000.0 };
     let peak = |from: usize| (from..from + 1_440).map(|n| waltz.at(n as f64).abs()).fold(0f32, f32::max);
     let strong: Vec<bool> = (0..7).map(|beat| peak(beat * 48_000) > 0.15).collect();
     assert_eq!(strong, [false, true, false, false, true, false, false]);

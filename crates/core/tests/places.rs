@@ -5,7 +5,7 @@ mod common;
 use common::rate;
 use common::stage::{RATE, Stage, solid, track};
 use marea_core::decide::decide;
-use marea_core::decide::finding::Kind;
+use marea_core::decide::kind::Kind;
 use marea_core::measure::arrival::{Alternative, Row};
 use marea_core::measure::places::place;
 use marea_core::measure::table::regroup::regroup;
@@ -40,7 +40,8 @@ fn two_of_six_late_are_both_found_and_nobody_else() {
         let truth = [(1, 130.0), (4, 420.0 - 20.0 * seed as f64)];
         truth.iter().for_each(|(m, l)| s.late[*m] = *l);
         let c = s.check();
-        let mut found: Vec<usize> = c.findings.iter().filter(|f| f.kind == Kind::Late).map(|f| f.tracks[0]).collect();
+        let mut found: Vec<usize> =
+            c.findings.iter().filter(|f| f.kind == Kind::Late).map(|f| f.about.tracks[0]).collect();
         found.sort_unstable();
         assert_eq!(found, [1, 4], "seed {seed}");
         for (m, late) in truth {

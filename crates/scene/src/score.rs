@@ -1,7 +1,7 @@
 //! How well the check did on a scene, by the scene's own truth.
 
 use crate::{Fault, Rendered, Scene, room};
-use marea_core::decide::finding::Kind;
+use marea_core::decide::kind::Kind;
 use marea_core::decide::{Check, Named, decide, said, tracks_of};
 use marea_core::measure::arrival::Table;
 use marea_core::measure::table::{Heard, measure_session};
@@ -174,7 +174,7 @@ pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
     let is = |m: usize, (file, channel): (&str, u16)| at(m) == (file, channel);
     let n = c.names.len();
     let found = |kind: Kind, m: usize| {
-        c.check.findings.iter().find(|f| f.kind == kind && f.tracks[0] == m && f.verdict > Verdict::Undecided)
+        c.check.findings.iter().find(|f| f.kind == kind && f.about.tracks[0] == m && f.verdict > Verdict::Undecided)
     };
     for m in 0..n {
         let label = &c.tracks[m].label;

@@ -1,6 +1,6 @@
 //! The whole-session check on simulated sessions with known truth, and on input that is no session.
 
-use marea_core::decide::finding::Kind;
+use marea_core::decide::kind::Kind;
 use marea_core::decide::{Named, decide, said, tracks_of};
 use marea_core::measure::arrival::Table;
 use marea_core::measure::table::{Heard, measure_session};
@@ -94,7 +94,7 @@ fn table(sounds: &[(Vec<f32>, i64)]) -> (Table, Vec<(Kind, usize)>) {
         })
         .collect();
     let t = measure_session(&heard, rate(), &|_| true).unwrap();
-    let found = decide(&t, &tracks).findings.iter().map(|f| (f.kind, f.tracks[0])).collect();
+    let found = decide(&t, &tracks).findings.iter().map(|f| (f.kind, f.about.tracks[0])).collect();
     (t, found)
 }
 
@@ -249,6 +249,6 @@ fn cells_agree_with_an_independent_room_simulator() {
     }
     assert!(solid >= 6, "{solid} of 9 cells are solid");
     let check = decide(&t, &tracks);
-    let found: Vec<(Kind, usize)> = check.findings.iter().map(|f| (f.kind, f.tracks[0])).collect();
+    let found: Vec<(Kind, usize)> = check.findings.iter().map(|f| (f.kind, f.about.tracks[0])).collect();
     assert_eq!(found, [(Kind::WiredInverted, inverted)]);
 }

@@ -1,7 +1,8 @@
 //! Two-channel recordings of simulated ensembles: what went wrong between the channels, over many seeds.
 
-use marea_core::decide::image::judged::{ImageKind, Names};
+use marea_core::decide::image::judged::Names;
 use marea_core::decide::image::repair;
+use marea_core::decide::kind::Kind;
 use marea_core::measure::image::layout::{Order, usual};
 use marea_core::measure::image::measure_image;
 use marea_core::signal::{MemSource, Placed};
@@ -41,7 +42,7 @@ fn inversion_is_right_in_every_recording_and_wide_ones_are_left_alone() {
                 assert!((pair.delay_frames - r.delay_frames).abs() < 0.1, "{what}");
             }
             if r.louder_db != 0.0 {
-                let f = found.findings.iter().find(|f| f.kind == ImageKind::LevelDifference);
+                let f = found.findings.iter().find(|f| f.kind == Kind::LevelDifference);
                 assert_eq!(f.map(|f| f.verdict), Some(Verdict::Solid), "{what}");
             }
             [usize::from(r.delay_frames != 0.0), usize::from(pair.delay_frames != 0.0)]

@@ -39,6 +39,15 @@ pub enum ServerError {
     Internal(String),
 }
 
+impl From<marea_session::accept::AcceptError> for ServerError {
+    fn from(e: marea_session::accept::AcceptError) -> Self {
+        match e {
+            marea_session::accept::AcceptError::Nothing => Self::Invalid(e.to_string()),
+            other => Self::Conflict(other.to_string()),
+        }
+    }
+}
+
 impl From<sqlx::Error> for ServerError {
     fn from(e: sqlx::Error) -> Self {
         match e {

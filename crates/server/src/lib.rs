@@ -17,7 +17,6 @@ pub mod hash;
 pub mod intake;
 pub mod jobs;
 pub mod listen;
-pub mod names;
 pub mod run;
 pub mod settings;
 mod sql_errors;

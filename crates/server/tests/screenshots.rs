@@ -86,7 +86,7 @@ async fn pictures() {
     b.js("document.querySelector('[data-test=lanes-fold]').click()").await;
     b.page.goto(&format!("{}/sessions/{session}/stereo", server.base)).await.expect("the page");
     choose("[data-test=set]", "Choir stall pair").await;
-    b.find("[data-finding=channel_inverted]").await;
+    b.find("[data-finding=channel-inverted]").await;
     b.click("[data-test=play]").await;
     tokio::time::sleep(std::time::Duration::from_secs(3)).await;
     shot("stereo").await;

@@ -605,6 +605,17 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description What a finding is about. */
+        About: {
+            /** @description Channels of one recording, from 0, where it is about these and not about tracks. */
+            channels: number[];
+            /** @description A source, as a row of the table. */
+            source?: number | null;
+            /** @description A stretch of the session, in frames. */
+            stretch?: number[] | null;
+            /** @description Tracks, by index; the one to change first. */
+            tracks: number[];
+        };
         /** @description What to take over. */
         Accept: components["schemas"]["Channels"] & {
             /** @description Only the range carries it, not the whole of the tracks. */
@@ -816,6 +827,8 @@ export interface components {
              * @description Magnitude-squared coherence over the band.
              */
             coherence: number;
+            /** @description The lag of every moment used by itself; empty when undecided. */
+            each?: components["schemas"]["MomentLag"][];
             /** @description The source is heard here at all. */
             heard: boolean;
             /**
@@ -849,21 +862,12 @@ export interface components {
             /** @description Mean waveform over the moments, from [`WAVE_BEFORE_S`] before the strike at home; relative to its largest. */
             wave: number[];
         };
-        /** @description One track's part in a decision, as shown. */
+        /** @description What one track, or one channel of a recording, would become. */
         Change: {
-            /** @description Id of the edit that it came to carry. */
-            edit_after?: string | null;
-            /** @description Id of the edit that it carried; none where the sound was left alone. */
-            edit_before?: string | null;
-            /** @description What was known of it afterwards. */
-            facts_after: components["schemas"]["Facts"];
-            /** @description What was known of it, where that changed. */
-            facts_before: components["schemas"]["Facts"];
-            /**
-             * Format: uuid
-             * @description Track.
-             */
-            track_id: string;
+            /** @description Track or channel, by index. */
+            of: number;
+            /** @description What changes. */
+            to: components["schemas"]["To"];
         };
         /** @description One channel. */
         ChannelLevel: {
@@ -971,7 +975,7 @@ export interface components {
         /** @description A row of the history as shown. */
         Decision: {
             /** @description Tracks with before and after. */
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["TrackChange"][];
             /**
              * Format: int64
              * @description In order.
@@ -1118,6 +1122,7 @@ export interface components {
         };
         /** @description What a decision can change of what a track carries; what is not given stays. */
         EditPatch: {
+            cut?: components["schemas"]["Cut"] | null;
             /**
              * Format: double
              * @description Level change in dB, −60 … 24.
@@ -1125,6 +1130,7 @@ export interface components {
             gain_db?: number | null;
             /** @description Plays inverted. */
             invert?: boolean | null;
+            map?: components["schemas"]["TimeMap"] | null;
             /**
              * Format: double
              * @description Frames, positive later, up to one hour either way.
@@ -1133,7 +1139,7 @@ export interface components {
             /** @description Stretches that carry something besides, in order. */
             stretches?: components["schemas"]["Stretch"][] | null;
         };
-        /** @description What a proposal does to the sum of two tracks. */
+        /** @description What a change does to the sum of two tracks. */
         Effect: {
             /**
              * Format: double
@@ -1191,8 +1197,12 @@ export interface components {
         FileStart: "session" | "earliest";
         /** @description Something the engineer should know. */
         Finding: {
-            /** @description What would help or what to do. */
+            /** @description About what. */
+            about: components["schemas"]["About"];
+            /** @description What would help or what to do; empty for nothing. */
             advice: string;
+            /** @description What tracks would become. */
+            changes: components["schemas"]["Change"][];
             /** @description The same by third-octave, where the source sounds. */
             cost_bands: components["schemas"]["Gain"][];
             /**
@@ -1206,16 +1216,12 @@ export interface components {
             hits: number;
             /** @description What. */
             kind: components["schemas"]["Kind"];
-            /** @description What tracks would become. */
-            proposals: components["schemas"]["Proposal"][];
             /** @description Row of the table it shows best on. */
             row?: number | null;
             /** @description How bad. */
             severity: components["schemas"]["Severity"];
             /** @description In a sentence or two. */
             text: string;
-            /** @description Tracks it is about, by index; the one to change first. */
-            tracks: number[];
             /** @description How sure. */
             verdict: components["schemas"]["Verdict"];
         };
@@ -1262,7 +1268,7 @@ export interface components {
             now_db: number;
             /**
              * Format: double
-             * @description After the proposal.
+             * @description After the change.
              */
             then_db: number;
         };
@@ -1354,26 +1360,6 @@ export interface components {
              */
             rate_hz: number;
         };
-        /** @description Something about channels. */
-        ImageFinding: {
-            /** @description What to do; empty for nothing. */
-            advice: string;
-            /** @description Channels, from 0. */
-            channels: number[];
-            /** @description What. */
-            kind: components["schemas"]["ImageKind"];
-            /** @description How bad. */
-            severity: components["schemas"]["Severity"];
-            /** @description In sentences. */
-            text: string;
-            /** @description How sure. */
-            verdict: components["schemas"]["Verdict"];
-        };
-        /**
-         * @description What a finding about channels says.
-         * @enum {string}
-         */
-        ImageKind: "channel_inverted" | "channel_late" | "level_difference" | "one_copied" | "lasting_opposition" | "silent";
         /** @description An image and what is proposed, as the tracks are carried now. */
         ImageView: {
             /** @description Direction of each in degrees, 0 ahead, positive to the right (ITU-R BS.775, BS.2051); empty for an unknown layout. */
@@ -1450,7 +1436,7 @@ export interface components {
          * @description What a finding is about.
          * @enum {string}
          */
-        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "weak-in-mono" | "lows-lost" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided";
+        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "weak-in-mono" | "lows-lost" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided" | "channel-inverted" | "channel-late" | "level-difference" | "one-copied" | "lasting-opposition" | "silent";
         /** @description One lag in every unit an engineer reads. */
         LagUnits: {
             /**
@@ -1627,6 +1613,19 @@ export interface components {
          * @enum {string}
          */
         Material: "struck" | "sustained";
+        /** @description The lag of one moment. */
+        MomentLag: {
+            /**
+             * Format: int64
+             * @description Session frame as the home microphone hears it.
+             */
+            at: number;
+            /**
+             * Format: double
+             * @description Lag against the home microphone as recorded, in frames; none where this moment alone does not tell.
+             */
+            lag_frames?: number | null;
+        };
         /** @description What one track shall become. */
         NewChange: {
             /** @description What changes. */
@@ -1820,19 +1819,6 @@ export interface components {
          * @enum {string}
          */
         Policy: "align" | "keep-distance" | "bring-in" | "leave";
-        /** @description What one track would become. None leaves a value as it is. */
-        Proposal: {
-            /** @description New polarity. */
-            invert?: boolean | null;
-            /**
-             * Format: double
-             * @description New offset in frames.
-             */
-            offset_frames?: number | null;
-            side?: components["schemas"]["Side"] | null;
-            /** @description Track, by index. */
-            track: number;
-        };
         /** @description What one channel is to carry besides what it carries. */
         Proposed: {
             /** @description Nothing, where nothing is wrong. */
@@ -1845,7 +1831,7 @@ export interface components {
             /** @description What each channel is to carry besides. */
             channels: components["schemas"]["Proposed"][];
             /** @description What was found, worst first. */
-            findings: components["schemas"]["ImageFinding"][];
+            findings: components["schemas"]["Finding"][];
             /** @description Every two channels, as in the image. */
             pairs: components["schemas"]["Judged"][];
         };
@@ -1924,9 +1910,13 @@ export interface components {
              * @description Air temperature in °C, for distances.
              */
             temperature_c: number;
+            /** @description Later changes of tempo and metre, in order. */
+            tempo_changes: components["schemas"]["TempoChange"][];
         };
         /** @description A session with everything in it. */
         SessionDetail: {
+            /** @description Where its beats fall: parts of one tempo in order. */
+            beats: components["schemas"]["Steady"][];
             /** @description How it is looked at and listened to. */
             desk: components["schemas"]["Desk"];
             /** @description The session. */
@@ -1972,6 +1962,8 @@ export interface components {
              * @description Air temperature in °C, −50 … 60.
              */
             temperature_c?: number | null;
+            /** @description Later changes of tempo and metre, in order, 10000 at most; an empty list for one tempo. */
+            tempo_changes?: components["schemas"]["TempoChange"][] | null;
         };
         /**
          * @description How bad.
@@ -2030,6 +2022,39 @@ export interface components {
          * @enum {string}
          */
         Standing: "open" | "agreed" | "dismissed";
+        /** @description A part of the session with one tempo and one metre. */
+        Steady: {
+            /**
+             * Format: int64
+             * @description A bar, from 0, that begins at `bar_quarter`; the others follow before and after.
+             */
+            bar: number;
+            /**
+             * Format: double
+             * @description The quarter at which that bar begins.
+             */
+            bar_quarter: number;
+            /**
+             * Format: double
+             * @description Session frame at which it begins.
+             */
+            frame: number;
+            /**
+             * Format: double
+             * @description Frames from one quarter to the next.
+             */
+            frames_a_quarter: number;
+            /**
+             * Format: double
+             * @description The quarter there.
+             */
+            quarter: number;
+            /**
+             * Format: int32
+             * @description Quarters in a bar.
+             */
+            quarters_a_bar: number;
+        };
         /** @description What undo would take back, and what redo would carry out again. */
         Steps: {
             /**
@@ -2087,8 +2112,64 @@ export interface components {
          * @enum {string}
          */
         Tells: "arrival" | "level";
+        /** @description Tempo and metre from a quarter on. */
+        TempoChange: {
+            /**
+             * Format: double
+             * @description Quarter notes a minute.
+             */
+            bpm: number;
+            /**
+             * Format: int32
+             * @description The quarter, counted from 0 where bar 1 begins.
+             */
+            quarter: number;
+            /**
+             * Format: int32
+             * @description Quarters in a bar. Another number than before begins a bar.
+             */
+            quarters_a_bar: number;
+        };
         /** @description Points (recording frame, session frame), both rising; straight lines between them, and on beyond the ends. */
         TimeMap: number[][];
+        /** @description What changes, and to what. All but the side are parts of what a track carries. */
+        To: {
+            /**
+             * Format: double
+             * @description Offset in frames, positive later.
+             */
+            value: number;
+            /** @enum {string} */
+            what: "offset";
+        } | {
+            /** @description Whether it plays inverted. */
+            value: boolean;
+            /** @enum {string} */
+            what: "inverted";
+        } | {
+            /**
+             * Format: double
+             * @description Gain in dB.
+             */
+            value: number;
+            /** @enum {string} */
+            what: "gain";
+        } | {
+            /** @description Left or right. */
+            value: components["schemas"]["Side"];
+            /** @enum {string} */
+            what: "side";
+        } | {
+            /** @description Time map. */
+            value: components["schemas"]["TimeMap"];
+            /** @enum {string} */
+            what: "map";
+        } | {
+            /** @description Slices. */
+            value: components["schemas"]["Cut"];
+            /** @enum {string} */
+            what: "cut";
+        };
         /** @description A track as shown. */
         Track: {
             /**
@@ -2154,6 +2235,22 @@ export interface components {
             stretches: components["schemas"]["Stretch"][];
             /** @description From where to where each of them is heard, in session frames. */
             stretches_heard: number[][];
+        };
+        /** @description One track's part in a decision, as shown. */
+        TrackChange: {
+            /** @description Id of the edit that it came to carry. */
+            edit_after?: string | null;
+            /** @description Id of the edit that it carried; none where the sound was left alone. */
+            edit_before?: string | null;
+            /** @description What was known of it afterwards. */
+            facts_after: components["schemas"]["Facts"];
+            /** @description What was known of it, where that changed. */
+            facts_before: components["schemas"]["Facts"];
+            /**
+             * Format: uuid
+             * @description Track.
+             */
+            track_id: string;
         };
         /** @description What a decision can change on a track; what is not given stays. */
         TrackPatch: components["schemas"]["EditPatch"] & components["schemas"]["Facts"];

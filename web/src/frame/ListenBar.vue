@@ -5,7 +5,8 @@ import { useSession, type Scope } from '../session/store'
 import { useKeys } from '../shared/keys'
 import { tellTrouble } from '../shared/notice'
 import { palette } from '../shared/theme'
-import { barsBeats, clock, dbfs, samples } from '../shared/units'
+import { barsBeats } from '../shared/beats'
+import { clock, dbfs, samples } from '../shared/units'
 import { LevelHistory } from './levelHistory'
 
 const store = useSession()
@@ -190,7 +191,7 @@ useKeys('Listening', [
       {{ store.heard.playing ? '■' : '▶' }}
     </button>
     <div class="place">
-      <b class="mono">{{ barsBeats(store.heard.frame, store.measure) }}</b>
+      <b class="mono">{{ barsBeats(store.heard.frame, store.measure.beats) }}</b>
       <span class="mono soft">{{ clock(store.heard.frame, store.rateHz) }} · {{ samples(store.heard.frame) }}</span>
     </div>
     <div class="switches">

@@ -42,7 +42,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
       <button class="plain" :title="`remove ${m.name}`" data-test="remove-mark" @click="remove(m.frame)">×</button>
     </div>
     <div class="mark">
-      <span>Bar 1 begins at {{ clock(store.measure.firstBeatFrame, store.rateHz) }}</span>
+      <span>Bar 1 begins at {{ clock(store.detail?.session.first_beat_frame ?? 0, store.rateHz) }}</span>
       <button class="plain" title="where the cursor stands (key 1)" data-test="first-beat" @click="store.beginBar()">at the cursor</button>
     </div>
     <label class="mark">
@@ -53,7 +53,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
         max="32"
         step="1"
         data-test="beats-a-bar"
-        :value="store.measure.beatsABar"
+        :value="store.detail?.session.beats_a_bar"
         @change="store.change({ beats_a_bar: Number(valueOf($event)) })"
       />
       beats a bar

@@ -1,3 +1,4 @@
+import { oneTempo } from '../shared/beats'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Surface } from '../plot/surface'
 import type { Palette } from '../shared/theme'
@@ -52,7 +53,7 @@ const inks: Palette = {
   land: '#ffaa00',
   clear: '#00ff00',
 }
-const measure = { rateHz: 48_000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
+const measure = { rateHz: 48_000, speedMS: 343.2, bpm: 120, beats: oneTempo(24_000) }
 const piece = (from: number, to: number, factor = 1, start = 0, rate = 1) => ({ from, to, start, rate, factor })
 const lane = (id: string, part: Partial<Lane> = {}): Lane => ({
   id,

@@ -1,7 +1,8 @@
 import type { Surface } from '../plot/surface'
 import { step } from '../plot/ticks'
 import type { Palette } from '../shared/theme'
-import { barsBeats, clock, type Measure } from '../shared/units'
+import { barsBeats, type Steady } from '../shared/beats'
+import { clock, type Measure } from '../shared/units'
 import { xOf, type Viewport } from './viewport'
 
 export const RULER = 22
@@ -33,27 +34,40 @@ export function paintRuler(s: Surface, p: Palette, v: Viewport, m: Measure, kind
 
 /** Round places about 130 pixels apart. */
 export function ticksOf(v: Viewport, m: Measure, kind: Ruler, width: number): { frame: number; label: string }[] {
-  const unit = kind === 'clock' ? m.rateHz : kind === 'bars' ? (m.rateHz * 60) / m.bpm : 1
-  const room = (width * v.framesPerPx) / unit
-  const every = kind === 'bars' ? beatStep(room, width / 130, m.beatsABar) : Math.max(step(room, width / 130), kind === 'samples' ? 1 : 0)
-  const origin = kind === 'bars' ? m.firstBeatFrame : 0
-  const first = Math.floor((v.start - origin) / unit / every)
-  // As many decimals as two neighbours need to differ.
-  const decimals = every >= 1 ? 1 : Math.ceil(-Math.log10(every)) + 1
+  if (kind === 'bars') return beatTicks(v, m.beats, width)
+  const unit = kind === 'clock' ? m.rateHz : 1
+  const every = Math.max(step((width * v.framesPerPx) / unit, width / 130), kind === 'samples' ? 1 : 0)
   const made = []
-  for (let i = first; origin + i * every * unit <= v.start + width * v.framesPerPx; i++) {
-    const frame = origin + i * every * unit
+  for (let i = Math.floor(v.start / unit / every); i * every * unit <= v.start + width * v.framesPerPx; i++) {
+    const frame = i * every * unit
     if (xOf(v, frame) < -130) continue
     // Below a millisecond the clock has no more digits: the frame itself is the better word.
-    const label =
-      kind === 'bars'
-        ? barsBeats(frame + 1e-6, m, decimals)
-        : kind === 'samples' || every < 0.001
-          ? `${Math.round(frame)}`
-          : clock(frame, m.rateHz).slice(3)
+    const label = kind === 'samples' || every < 0.001 ? `${Math.round(frame)}` : clock(frame, m.rateHz).slice(3)
     made.push({ frame, label })
   }
   return made
+}
+
+/** The same on beats: each part of one tempo has its own distance between ticks. */
+function beatTicks(v: Viewport, beats: readonly Steady[], width: number): { frame: number; label: string }[] {
+  const [from, to] = [v.start - 130 * v.framesPerPx, v.start + width * v.framesPerPx]
+  return beats.flatMap((part, i) => {
+    const begins = i === 0 ? -Infinity : part.frame
+    const ends = beats[i + 1]?.frame ?? Infinity
+    const unit = part.frames_a_quarter
+    const every = beatStep((width * v.framesPerPx) / unit, width / 130, part.quarters_a_bar)
+    // Counted from a bar's beginning, so that ticks fall on bars and beats.
+    const origin = part.frame - (part.quarter - part.bar_quarter) * unit
+    // As many decimals as two neighbours need to differ.
+    const decimals = every >= 1 ? 1 : Math.ceil(-Math.log10(every)) + 1
+    const made = []
+    for (let k = Math.floor((Math.max(from, begins) - origin) / unit / every); origin + k * every * unit <= Math.min(to, ends); k++) {
+      const frame = origin + k * every * unit
+      if (frame < Math.max(from, begins - 1e-6) || frame >= ends - 1e-6) continue
+      made.push({ frame, label: barsBeats(frame + 1e-6, beats, decimals) })
+    }
+    return made
+  })
 }
 
 /** Beats from one tick to the next: parts of a beat by halves, then half bars where they are whole beats, then bars by doubling. */

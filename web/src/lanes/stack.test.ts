@@ -1,3 +1,4 @@
+import { oneTempo } from '../shared/beats'
 import { describe, expect, it } from 'vitest'
 import type { Track } from '../api/client'
 import { reach } from '../plot/surround'
@@ -60,7 +61,7 @@ describe('stack', () => {
 })
 
 describe('ruler', () => {
-  const m = { rateHz: 48_000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
+  const m = { rateHz: 48_000, speedMS: 343.2, bpm: 120, beats: oneTempo(24_000) }
   const v = () => Object.assign(makeViewport(), { start: 0, framesPerPx: 100, width: 960, first: 0, last: 480_000 })
   it('counts bars and beats, clock and samples at round places', () => {
     // Two seconds in view: four beats at 120.
@@ -70,7 +71,7 @@ describe('ruler', () => {
     expect(ticksOf(v(), m, 'samples', 960).every((t) => t.frame % 10_000 === 0 && t.label === String(t.frame))).toBe(true)
   })
   it('begins bar 1 where it was told to', () => {
-    const waltz = { ...m, firstBeatFrame: 48_000, beatsABar: 3 }
+    const waltz = { ...m, beats: oneTempo(24_000, 3, 48_000) }
     const ticks = ticksOf(v(), waltz, 'bars', 960)
     expect(ticks.map((t) => t.label)).toEqual(['0 | 2.0', '0 | 3.0', '1 | 1.0', '1 | 2.0', '1 | 3.0'])
     expect(ticks[2]!.frame).toBe(48_000)
@@ -121,5 +122,17 @@ describe('level by direction', () => {
     expect(reach(-38, -20)).toBe(0.5)
     expect(reach(-90, -20)).toBe(0.04)
     expect(reach(null, -20)).toBe(0)
+  })
+})
+
+describe('ruler of a session whose tempo changes', () => {
+  it('counts on through another tempo, and begins a bar with another metre', () => {
+    const slower = { ...oneTempo(24_000)[0]!, frame: 96_000, quarter: 4, frames_a_quarter: 48_000 }
+    const waltz = { ...slower, frame: 288_000, quarter: 8, bar: 2, bar_quarter: 8, quarters_a_bar: 3 }
+    const m = { rateHz: 48_000, speedMS: 343.2, bpm: 120, beats: [...oneTempo(24_000), slower, waltz] }
+    const v = Object.assign(makeViewport(), { start: 0, framesPerPx: 500, width: 960, first: 0, last: 480_000 })
+    const ticks = ticksOf(v, m, 'bars', 960)
+    expect(ticks.map((t) => t.frame)).toEqual([0, 96_000, 192_000, 288_000, 432_000])
+    expect(ticks.map((t) => t.label)).toEqual(['1 | 1.0', '2 | 1.0', '2 | 3.0', '3 | 1.0', '4 | 1.0'])
   })
 })

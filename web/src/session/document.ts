@@ -1,6 +1,7 @@
 import { computed, reactive, ref, shallowRef } from 'vue'
 import { ask, client, type Job, type SessionDetail, type SessionPatch, type Track, type TrackPatch } from '../api/client'
 import { tell, tellTrouble } from '../shared/notice'
+import { oneTempo } from '../shared/beats'
 import type { Measure } from '../shared/units'
 import { readAgain } from './queries'
 import { makeMoves, makeTurns } from './turns'
@@ -33,8 +34,7 @@ export function makeDocument(follows: Follows) {
     rateHz: rateHz.value,
     speedMS: detail.value?.speed_m_s ?? 343.2,
     bpm: detail.value?.session.bpm ?? 120,
-    firstBeatFrame: detail.value?.session.first_beat_frame ?? 0,
-    beatsABar: detail.value?.session.beats_a_bar ?? 4,
+    beats: detail.value?.beats ?? oneTempo(rateHz.value / 2),
   }))
   const anchorId = computed(() => detail.value?.session.anchor_id ?? tracks.value[0]?.id ?? '')
   const running = computed(() => [...jobs.values()].filter((j) => j.state === 'queued' || j.state === 'running'))

@@ -40,9 +40,8 @@ export function makeListening(
   }
 
   /** What a session says of how it sounds. */
-  function sounds({ tracks, session }: SessionDetail): string {
-    const tempo = [session.rate_hz, session.bpm, session.first_beat_frame, session.beats_a_bar]
-    return JSON.stringify([tracks.map((t) => [t.id, t.correction, t.stretches, t.side]), desk.listening.value.click ? tempo : null])
+  function sounds({ tracks, beats }: SessionDetail): string {
+    return JSON.stringify([tracks.map((t) => [t.id, t.correction, t.stretches, t.side]), desk.listening.value.click ? beats : null])
   }
 
   /** Tracks that belong to what is listened to, before mute and solo. */

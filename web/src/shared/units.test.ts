@@ -1,7 +1,8 @@
+import { barsBeats, oneTempo } from './beats'
 import { describe, expect, it } from 'vitest'
-import { barsBeats, bytes, clock, dbfs, distance, fixed, note, noOffset, parseOffset, samples, span, stretchOf } from './units'
+import { bytes, clock, dbfs, distance, fixed, note, noOffset, parseOffset, samples, span, stretchOf } from './units'
 
-const m = { rateHz: 48000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
+const m = { rateHz: 48000, speedMS: 343.2, bpm: 120, beats: oneTempo(24_000) }
 
 describe('quantities as text', () => {
   it('writes spans in every unit', () => {
@@ -22,11 +23,11 @@ describe('quantities as text', () => {
   it('writes positions', () => {
     expect(clock(48000 * 3661 + 24, 48000)).toBe('01:01:01.001')
     expect(clock(-48, 48000)).toBe('−00:00:00.001')
-    expect(barsBeats(0, m)).toBe('1 | 1.0')
-    expect(barsBeats(48000 * 2, m)).toBe('2 | 1.0')
-    expect(barsBeats(48000 * 2 + 36000, m)).toBe('2 | 2.5')
-    const waltz = { ...m, firstBeatFrame: 24000, beatsABar: 3 }
-    expect([0, 24000, 96000].map((f) => barsBeats(f, waltz))).toEqual(['0 | 3.0', '1 | 1.0', '2 | 1.0'])
+    expect(barsBeats(0, m.beats)).toBe('1 | 1.0')
+    expect(barsBeats(48000 * 2, m.beats)).toBe('2 | 1.0')
+    expect(barsBeats(48000 * 2 + 36000, m.beats)).toBe('2 | 2.5')
+    const waltz = { ...m, beats: oneTempo(24_000, 3, 24_000) }
+    expect([0, 24000, 96000].map((f) => barsBeats(f, waltz.beats))).toEqual(['0 | 3.0', '1 | 1.0', '2 | 1.0'])
   })
   it('reads offsets with any unit', () => {
     expect(parseOffset('-110', m)).toBe(-110)

@@ -1,5 +1,7 @@
 /** Quantities as text. Numbers come from the server in frames; here they are only written. */
 
+import type { Steady } from './beats'
+
 export type Unit = 'ms' | 'samples' | 'us' | 'distance' | 'note'
 
 export const UNITS: { value: Unit; label: string }[] = [
@@ -14,10 +16,10 @@ export const UNITS: { value: Unit; label: string }[] = [
 export interface Measure {
   rateHz: number
   speedMS: number
+  /** Quarters a minute where bar 1 begins: what note values are told in. */
   bpm: number
-  /** Where bar 1 begins. */
-  firstBeatFrame: number
-  beatsABar: number
+  /** Where beats fall. */
+  beats: readonly Steady[]
 }
 
 const MINUS = '\u2212'
@@ -72,15 +74,6 @@ export function clock(frame: number, rateHz: number): string {
   const h = Math.floor(total / 3600000)
   const two = (n: number) => String(n).padStart(2, '0')
   return `${frame < 0 && total > 0 ? MINUS : ''}${two(h)}:${two(min)}:${two(s)}.${String(ms).padStart(3, '0')}`
-}
-
-/** Bars and beats, both counted from 1; of beats so many decimals. */
-export function barsBeats(frame: number, m: Measure, decimals = 1): string {
-  const beats = ((frame - m.firstBeatFrame) / m.rateHz) * (m.bpm / 60)
-  const bar = Math.floor(beats / m.beatsABar)
-  const beat = beats - bar * m.beatsABar
-  const parts = 10 ** decimals
-  return `${bar + 1} | ${(Math.floor(beat * parts) / parts + 1).toFixed(decimals)}`
 }
 
 /** dBFS after AES17 (a full-scale sine is 0) of an RMS; null for silence. */

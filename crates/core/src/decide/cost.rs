@@ -1,7 +1,8 @@
 //! What a fault takes from a sum, and what mending it does to every other sum.
 
 use crate::decide::case::{Advice, Case, SourceOf};
-use crate::decide::finding::{Effect, Finding, Gain, Kind, Proposal, Severity};
+use crate::decide::finding::{Change, Effect, Finding, Gain, To};
+use crate::decide::kind::Kind;
 use crate::dsp::bands::BANDS_HZ;
 use crate::measure::arrival::{Row, Table};
 use crate::units::db_of_power;
@@ -99,20 +100,19 @@ fn total(bands: &[[f64; 2]]) -> Option<f64> {
     (apart > 0.0).then(|| db(sum, apart))
 }
 
-fn move_of(case: &Case, p: &Proposal) -> Move {
-    let k = case.tracks[p.track].edit.correction();
-    Move {
-        frames: p.offset_frames.map_or(0.0, |o| o - k.offset_frames),
-        turned: p.invert.is_some_and(|i| i != k.invert),
-    }
+/// By what the changes move a track from where it is.
+fn move_of(case: &Case, track: usize, changes: &[Change]) -> Move {
+    let now = &case.tracks[track].edit;
+    let then = changes.iter().filter(|c| c.of == track).fold(now.clone(), |edit, c| c.to.on(&edit));
+    Move { frames: then.placement.total() - now.placement.total(), turned: then.invert != now.invert }
 }
 
-/// The sum with another microphone that gains most from the proposals.
-pub fn cost_of(case: &Case, m: usize, proposals: &[Proposal]) -> Option<Cost> {
-    let all = every_sum(case, m, proposals);
+/// The sum with another microphone that gains most from the changes.
+pub fn cost_of(case: &Case, m: usize, changes: &[Change]) -> Option<Cost> {
+    let all = every_sum(case, m, changes);
     let (row, other, ..) = all.into_iter().max_by(|a, b| (a.3 - a.2).total_cmp(&(b.3 - b.2)))?;
     let r = &case.table.rows[row];
-    let change = |t: usize| proposals.iter().find(|p| p.track == t).map(|p| move_of(case, p)).unwrap_or_default();
+    let change = |t: usize| move_of(case, t, changes);
     let now = sum_gain(r, &[(m, Move::default()), (other, Move::default())], case.rate_hz)?;
     let then = sum_gain(r, &[(m, change(m)), (other, change(other))], case.rate_hz)?;
     let most = now.iter().map(|b| b[1]).fold(0.0, f64::max);
@@ -126,8 +126,8 @@ pub fn cost_of(case: &Case, m: usize, proposals: &[Proposal]) -> Option<Cost> {
 }
 
 /// Row, other track, sum before and after; the best-heard row a track.
-fn every_sum(case: &Case, m: usize, proposals: &[Proposal]) -> Vec<(usize, usize, f64, f64)> {
-    let change = |t: usize| proposals.iter().find(|p| p.track == t).map(|p| move_of(case, p)).unwrap_or_default();
+fn every_sum(case: &Case, m: usize, changes: &[Change]) -> Vec<(usize, usize, f64, f64)> {
+    let change = |t: usize| move_of(case, t, changes);
     (0..case.tracks.len())
         .filter(|o| *o != m)
         .filter_map(|o| {
@@ -145,14 +145,16 @@ fn every_sum(case: &Case, m: usize, proposals: &[Proposal]) -> Vec<(usize, usize
         .collect()
 }
 
-/// What the proposals do to the sum of each changed track with every other one, the largest changes first.
-pub fn effects_of(case: &Case, proposals: &[Proposal]) -> Vec<Effect> {
-    let mut all: Vec<Effect> = proposals
-        .iter()
-        .filter(|p| p.offset_frames.is_some() || p.invert.is_some())
-        .flat_map(|p| {
-            every_sum(case, p.track, proposals).into_iter().map(|(row, other, before_db, after_db)| Effect {
-                track: p.track,
+/// What the changes do to the sum of each changed track with every other one, the largest differences first.
+pub fn effects_of(case: &Case, changes: &[Change]) -> Vec<Effect> {
+    let mut changed: Vec<usize> =
+        changes.iter().filter(|c| matches!(c.to, To::Offset(_) | To::Inverted(_))).map(|c| c.of).collect();
+    changed.dedup();
+    let mut all: Vec<Effect> = changed
+        .into_iter()
+        .flat_map(|track| {
+            every_sum(case, track, changes).into_iter().map(move |(row, other, before_db, after_db)| Effect {
+                track,
                 other,
                 row,
                 before_db,
@@ -188,25 +190,20 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
         let lost = total(&bands[..lows]).filter(|db| *db < LOST_DB && share > all * 0.1);
         if let Some(lost) = lost {
             let names: Vec<&str> = row.members.iter().map(|m| case.label(*m)).collect();
-            found.push(Finding {
-                kind: Kind::LowsLost,
-                tracks: row.members.clone(),
-                row: Some(i),
-                severity: Severity::Caution,
-                verdict: Verdict::Likely,
-                hits: row.hits.len(),
-                cost_db: Some(-lost),
-                cost_bands: Vec::new(),
-                text: format!(
-                    "{} take each other's lows away on {}: the sum up to 200 Hz stays {:.1} dB under unrelated sounds.",
-                    names.join(" and "),
-                    sources[i].name,
-                    -lost
-                ),
-                advice: "Compare both polarities by ear; where the lows are decides.".into(),
-                proposals: Vec::new(),
-                effects: Vec::new(),
-            });
+            let text = format!(
+                "{} take each other's lows away on {}: the sum up to 200 Hz stays {:.1} dB under unrelated sounds.",
+                names.join(" and "),
+                sources[i].name,
+                -lost
+            );
+            found.push(
+                Finding::of_tracks(Kind::LowsLost, row.members.clone(), text)
+                    .on_source(i)
+                    .verdict(Verdict::Likely)
+                    .hits(row.hits.len())
+                    .advice("Compare both polarities by ear; where the lows are decides.")
+                    .cost(Some(-lost), Vec::new()),
+            );
         }
     }
     for [l, r] in crate::decide::sides::pairs(case) {
@@ -223,25 +220,19 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
         if sums[(n - 1) * 3 / 4] > WEAK_DB / 2.0 {
             continue;
         }
-        found.push(Finding {
-            kind: Kind::WeakInMono,
-            tracks: vec![l, r],
-            row: None,
-            severity: Severity::Caution,
-            verdict: if n >= 3 { Verdict::Solid } else { Verdict::Likely },
-            hits: n,
-            cost_db: Some(-usual),
-            cost_bands: Vec::new(),
-            text: format!(
-                "{} and {} lose {:.1} dB in mono against unrelated sounds, half of the {n} sources even more.",
-                case.label(l),
-                case.label(r),
-                -usual
-            ),
-            advice: "Listen in mono before anything is inverted.".into(),
-            proposals: Vec::new(),
-            effects: Vec::new(),
-        });
+        let text = format!(
+            "{} and {} lose {:.1} dB in mono against unrelated sounds, half of the {n} sources even more.",
+            case.label(l),
+            case.label(r),
+            -usual
+        );
+        found.push(
+            Finding::of_tracks(Kind::WeakInMono, [l, r], text)
+                .verdict(if n >= 3 { Verdict::Solid } else { Verdict::Likely })
+                .hits(n)
+                .advice("Listen in mono before anything is inverted.")
+                .cost(Some(-usual), Vec::new()),
+        );
     }
     found
 }

@@ -2,7 +2,8 @@
 
 use crate::decide::case::Case;
 use crate::decide::cost::{cost_of, effects_of};
-use crate::decide::finding::{Finding, Kind, Proposal, Severity};
+use crate::decide::finding::{Change, Finding, To};
+use crate::decide::kind::{Kind, Severity};
 use crate::decide::words::other_takes;
 use crate::edit::offset_for_lag;
 use crate::measure::arrival::Late;
@@ -137,73 +138,55 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
         }
         let kind = if mic.frames > 0.0 { Kind::Late } else { Kind::Early };
         let moved = offset_for_lag(mic.frames);
-        let proposals = vec![Proposal {
-            track: m,
-            offset_frames: Some(case.tracks[m].edit.placement.total() + moved),
-            invert: None,
-            side: None,
-        }];
-        let cost = cost_of(case, m, &proposals);
-        found.push(Finding {
-            kind,
-            tracks: vec![m],
-            row: case.own_rows(m).next(),
-            severity: Severity::Fault,
-            verdict,
-            hits: mic.sources,
-            cost_db: cost.as_ref().map(|c| c.total_db),
-            cost_bands: cost.map(|c| c.bands).unwrap_or_default(),
-            text: format!(
-                "{} is {:.2} ms ({:.0} samples) {} by a fault, not by distance: no place in the room explains the arrivals of {} \
-                 sources in it without that, give or take {:.2} ms.",
-                case.label(m),
-                case.ms(mic.frames.abs()),
-                mic.frames.abs(),
-                if mic.frames > 0.0 { "late" } else { "early" },
-                mic.sources,
-                case.ms(2.0 * mic.sigma_frames),
-            ),
-            advice: format!(
-                "Move it {} by {:.2} ms.",
-                if moved < 0.0 { "earlier" } else { "later" },
-                case.ms(moved.abs())
-            ),
-            effects: effects_of(case, &proposals),
-            proposals,
-        });
+        let changes = vec![Change { of: m, to: To::Offset(case.tracks[m].edit.placement.total() + moved) }];
+        let cost = cost_of(case, m, &changes);
+        let effects = effects_of(case, &changes);
+        let text = format!(
+            "{} is {:.2} ms ({:.0} samples) {} by a fault, not by distance: no place in the room explains the arrivals of {} \
+             sources in it without that, give or take {:.2} ms.",
+            case.label(m),
+            case.ms(mic.frames.abs()),
+            mic.frames.abs(),
+            if mic.frames > 0.0 { "late" } else { "early" },
+            mic.sources,
+            case.ms(2.0 * mic.sigma_frames),
+        );
+        let way = if moved < 0.0 { "earlier" } else { "later" };
+        found.push(
+            Finding::of_tracks(kind, [m], text)
+                .shown_on(case.own_rows(m).next())
+                .verdict(verdict)
+                .hits(mic.sources)
+                .advice(format!("Move it {way} by {:.2} ms.", case.ms(moved.abs())))
+                .cost(cost.as_ref().map(|c| c.total_db), cost.map(|c| c.bands).unwrap_or_default())
+                .changes(changes, effects),
+        );
     }
     found
 }
 
 /// Late, so much is likely; but by how much is not known well enough to move it.
 fn vague(case: &Case, m: usize, mic: &Mic) -> Finding {
-    Finding {
-        kind: Kind::Late,
-        tracks: vec![m],
-        row: case.own_rows(m).next(),
-        severity: Severity::Caution,
-        verdict: Verdict::Undecided,
-        hits: mic.sources,
-        cost_db: None,
-        cost_bands: Vec::new(),
-        text: match mic.after {
-            Some(home) => format!(
-                "{} hears its source {:.1} ms after {}. Either it stands {:.1} m further away, or it is late by a fault; nothing of \
-                 the others reaches it clearly enough to tell.",
-                case.label(m),
-                case.ms(mic.frames),
-                case.label(home),
-                mic.frames / case.rate_hz * SPEED_M_S,
-            ),
-            None => format!(
-                "{} may be late by a fault, by some {:.1} ms: what reaches it of other sources explains no place in the room, but is \
-                 too little to say by how much.",
-                case.label(m),
-                case.ms(mic.frames),
-            ),
-        },
-        advice: "A hit of another player alone, or a clap between two microphones, would tell.".into(),
-        proposals: Vec::new(),
-        effects: Vec::new(),
-    }
+    let text = match mic.after {
+        Some(home) => format!(
+            "{} hears its source {:.1} ms after {}. Either it stands {:.1} m further away, or it is late by a fault; nothing of \
+             the others reaches it clearly enough to tell.",
+            case.label(m),
+            case.ms(mic.frames),
+            case.label(home),
+            mic.frames / case.rate_hz * SPEED_M_S,
+        ),
+        None => format!(
+            "{} may be late by a fault, by some {:.1} ms: what reaches it of other sources explains no place in the room, but is \
+             too little to say by how much.",
+            case.label(m),
+            case.ms(mic.frames),
+        ),
+    };
+    Finding::of_tracks(Kind::Late, [m], text)
+        .shown_on(case.own_rows(m).next())
+        .severity(Severity::Caution)
+        .verdict(Verdict::Undecided)
+        .hits(mic.sources)
+        .advice("A hit of another player alone, or a clap between two microphones, would tell.")
 }

@@ -8,6 +8,7 @@ pub mod case;
 mod cost;
 pub mod finding;
 pub mod image;
+pub mod kind;
 mod latency;
 pub mod plain;
 mod polarity;
@@ -47,6 +48,25 @@ pub struct Check {
     pub sides: Vec<PairSides>,
 }
 
+/// What the rules look at.
+struct Known<'a> {
+    case: &'a Case<'a>,
+    polarity: &'a polarity::Judged,
+    latency: &'a latency::Judged,
+    sides: &'a sides::Sides,
+    advice: &'a [Advice],
+    sources: &'a [SourceOf],
+}
+
+/// What may be found. Of findings that are equally bad and sure those of the earlier rule come first.
+const RULES: [fn(&Known) -> Vec<Finding>; 5] = [
+    |k| polarity::findings(k.case, k.polarity, k.sources),
+    |k| latency::findings(k.case, k.latency),
+    |k| sides::findings(k.case, k.sides),
+    |k| plain::findings(k.case),
+    |k| cost::group_findings(k.case, k.advice, k.sources),
+];
+
 /// Judges the session as corrected.
 pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     let corrected = as_corrected(table, tracks);
@@ -56,11 +76,15 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     let sides = sides::judge(&case);
     let sources = sources(&case, &sides, &polarity);
     let advice = advice::advise(&case, &polarity, &latency, &sources);
-    let mut findings = polarity::findings(&case, &polarity, &sources);
-    findings.extend(latency::findings(&case, &latency));
-    findings.extend(sides::findings(&case, &sides));
-    findings.extend(plain::findings(&case));
-    findings.extend(cost::group_findings(&case, &advice, &sources));
+    let known = Known {
+        case: &case,
+        polarity: &polarity,
+        latency: &latency,
+        sides: &sides,
+        advice: &advice,
+        sources: &sources,
+    };
+    let mut findings: Vec<Finding> = RULES.iter().flat_map(|rule| rule(&known)).collect();
     // What is mended without a gain to the sum costs nothing there; it may matter all the same.
     for f in &mut findings {
         f.cost_db = f.cost_db.filter(|c| *c > 0.0);
@@ -84,6 +108,11 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
                 let at_home = |hit: &i64| *hit as f64 - start(row.home);
                 let here = |hit: &i64| *hit as f64 + *lag - start(m);
                 *lag += later(home, &track.edit, row.hits.iter().map(|h| [at_home(h), here(h)]));
+            }
+            for moment in &mut cell.each {
+                let Some(lag) = &mut moment.lag_frames else { continue };
+                let here = moment.at as f64 + *lag - start(m);
+                *lag += track.edit.moved_at(here) - home.moved_at(moment.at as f64 - start(row.home));
             }
             if track.edit.invert != home.invert {
                 cell.sign = -cell.sign;

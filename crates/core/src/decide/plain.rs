@@ -1,7 +1,8 @@
 //! What is plainly wrong with a recording, without looking at arrivals.
 
 use crate::decide::case::Case;
-use crate::decide::finding::{Finding, Kind, Proposal, Severity};
+use crate::decide::finding::{Change, Finding, To};
+use crate::decide::kind::Kind;
 use crate::decide::words::other_takes;
 use crate::dsp::stats::median;
 use crate::measure::arrival::Facts;
@@ -40,27 +41,29 @@ pub(super) fn findings(case: &Case) -> Vec<Finding> {
             continue;
         }
         if f.loud_db < usual - QUIET_DB {
-            found.push(plain(
-                Kind::TooQuiet,
-                vec![m],
-                Severity::Caution,
-                format!("{name} is {:.0} dB quieter than the median of the session.", usual - f.loud_db),
-                "Check its gain; a microphone that hears nothing may be dead.",
-            ));
+            found.push(
+                Finding::of_tracks(
+                    Kind::TooQuiet,
+                    [m],
+                    format!("{name} is {:.0} dB quieter than the median of the session.", usual - f.loud_db),
+                )
+                .advice("Check its gain; a microphone that hears nothing may be dead."),
+            );
         }
         found.extend(by_itself(name, m, f, span));
         if let Some(speed) = case.table.speeds[m] {
-            found.push(plain(
-                Kind::WrongRate,
-                vec![m],
-                Severity::Fault,
-                format!(
-                    "{name} runs {} than the others, by {:.4}: its rate was taken for another one.",
-                    if speed > 1.0 { "faster" } else { "slower" },
-                    if speed > 1.0 { speed } else { 1.0 / speed }
-                ),
-                "Bring it in again with its true rate.",
-            ));
+            found.push(
+                Finding::of_tracks(
+                    Kind::WrongRate,
+                    [m],
+                    format!(
+                        "{name} runs {} than the others, by {:.4}: its rate was taken for another one.",
+                        if speed > 1.0 { "faster" } else { "slower" },
+                        if speed > 1.0 { speed } else { 1.0 / speed }
+                    ),
+                )
+                .advice("Bring it in again with its true rate."),
+            );
         } else {
             found.extend(unrelated(case, m));
         }
@@ -75,46 +78,47 @@ pub(super) fn findings(case: &Case) -> Vec<Finding> {
 }
 
 fn dead(name: &str, m: usize) -> Finding {
-    plain(
-        Kind::Dead,
-        vec![m],
-        Severity::Fault,
-        format!("{name} is silent from beginning to end."),
-        "Look for another take of it.",
-    )
+    Finding::of_tracks(Kind::Dead, [m], format!("{name} is silent from beginning to end."))
+        .advice("Look for another take of it.")
 }
 
 /// Clipping, a constant offset and noise of one track. `span_db`: how far the session's loud passages usually lie over its floor.
 fn by_itself(name: &str, m: usize, f: &Facts, span_db: f64) -> Vec<Finding> {
     let mut found = Vec::new();
     if f.clipped > 0 {
-        found.push(plain(
-            Kind::Clipped,
-            vec![m],
-            Severity::Caution,
-            format!("{name} is clipped in {} places, at {:.1} dBFS.", f.clipped, db_of_amplitude(f.peak)),
-            "Clipped tops bend the measurement little; listen to them.",
-        ));
+        found.push(
+            Finding::of_tracks(
+                Kind::Clipped,
+                [m],
+                format!("{name} is clipped in {} places, at {:.1} dBFS.", f.clipped, db_of_amplitude(f.peak)),
+            )
+            .advice("Clipped tops bend the measurement little; listen to them."),
+        );
     }
     if f.offset.abs() > OFFSET {
-        found.push(plain(
-            Kind::DcOffset,
-            vec![m],
-            Severity::Caution,
-            format!("{name} carries a constant offset of {:.2} % of full scale.", f.offset * 100.0),
-            "A high-pass filter takes it out.",
-        ));
+        found.push(
+            Finding::of_tracks(
+                Kind::DcOffset,
+                [m],
+                format!("{name} carries a constant offset of {:.2} % of full scale.", f.offset * 100.0),
+            )
+            .advice("A high-pass filter takes it out."),
+        );
     }
     let own = f.loud_db - f.floor_db;
     let stands = f.floor_spread_db < STEADY_DB;
     if own < NOISY_DB && own < span_db - NOISY_DB && f.floor_db > -50.0 && stands {
-        found.push(plain(
-            Kind::Noisy,
-            vec![m],
-            Severity::Caution,
-            format!("The noise of {name} lies only {own:.0} dB under its loud passages, at {:.0} dBFS.", f.floor_db),
-            "Measurements on it count for less.",
-        ));
+        found.push(
+            Finding::of_tracks(
+                Kind::Noisy,
+                [m],
+                format!(
+                    "The noise of {name} lies only {own:.0} dB under its loud passages, at {:.0} dBFS.",
+                    f.floor_db
+                ),
+            )
+            .advice("Measurements on it count for less."),
+        );
     }
     found
 }
@@ -134,23 +138,6 @@ pub fn of_files<'a>(files: impl IntoIterator<Item = (&'a str, &'a Facts)>) -> Ve
         f.verdict = Verdict::Likely;
     }
     found
-}
-
-fn plain(kind: Kind, tracks: Vec<usize>, severity: Severity, text: String, advice: &str) -> Finding {
-    Finding {
-        kind,
-        tracks,
-        row: None,
-        severity,
-        verdict: Verdict::Solid,
-        hits: 0,
-        cost_db: None,
-        cost_bands: Vec::new(),
-        text,
-        advice: advice.into(),
-        proposals: Vec::new(),
-        effects: Vec::new(),
-    }
 }
 
 /// Does it share an arrival with any other track?
@@ -175,19 +162,17 @@ fn unrelated(case: &Case, m: usize) -> Option<Finding> {
     // A take of its own was played when the others were not.
     let expected = case.tracks.iter().any(|t| other_takes(&t.source, &case.tracks[m].source));
     (others && !met && !copied && !expected).then(|| {
-        let mut f = plain(
+        let f = Finding::of_tracks(
             Kind::Unrelated,
-            vec![m],
-            Severity::Caution,
+            [m],
             format!("{} shares no arrival with any other track.", case.label(m)),
-            if electric {
-                "Name the source it belongs to, so that it is compared with that one's microphone."
-            } else {
-                "Another take, another place, or too few clear moments: more hits or a solo hit would help."
-            },
-        );
-        f.verdict = Verdict::Likely;
-        f
+        )
+        .advice(if electric {
+            "Name the source it belongs to, so that it is compared with that one's microphone."
+        } else {
+            "Another take, another place, or too few clear moments: more hits or a solo hit would help."
+        });
+        f.verdict(Verdict::Likely)
     })
 }
 
@@ -198,7 +183,7 @@ fn displaced(case: &Case, m: usize) -> Option<Finding> {
     (shift.abs() as f64 > DISPLACED_S * case.rate_hz).then(|| {
         let seconds = (shift as f64 / case.rate_hz).abs();
         let stamped = case.tracks[m].stamped;
-        let mut f = plain(
+        let f = Finding::of_tracks(
             if stamped {
                 Kind::StampDisagrees
             } else if shift > 0 {
@@ -206,24 +191,17 @@ fn displaced(case: &Case, m: usize) -> Option<Finding> {
             } else {
                 Kind::Early
             },
-            vec![m],
-            Severity::Fault,
+            [m],
             format!(
                 "{} stands {seconds:.3} s {} than its sound says{}.",
                 case.label(m),
                 if shift > 0 { "later" } else { "earlier" },
                 if stamped { ", by its time stamp" } else { "" }
             ),
-            "Move it to where its sound agrees with the others.",
-        );
-        f.verdict = Verdict::Likely;
-        f.proposals = vec![Proposal {
-            track: m,
-            offset_frames: Some(case.tracks[m].edit.placement.total() - shift as f64),
-            invert: None,
-            side: None,
-        }];
-        f
+        )
+        .advice("Move it to where its sound agrees with the others.");
+        let offset = case.tracks[m].edit.placement.total() - shift as f64;
+        f.verdict(Verdict::Likely).changes(vec![Change { of: m, to: To::Offset(offset) }], Vec::new())
     })
 }
 
@@ -241,7 +219,7 @@ fn copies(case: &Case) -> Vec<Finding> {
             } else {
                 (Kind::SameRecording, format!("{b} is the same recording as {a}{level}{turned}."))
             };
-            plain(kind, vec![c.b, c.a], Severity::Caution, text, "Leave one of the two out.")
+            Finding::of_tracks(kind, [c.b, c.a], text).advice("Leave one of the two out.")
         })
         .collect()
 }
@@ -258,13 +236,10 @@ fn sets(case: &Case) -> Vec<Finding> {
                 && matches!(t.role, Role::Main | Role::Room)
             {
                 let other = if t.side == Side::Left { "right" } else { "left" };
-                found.push(plain(
-                    Kind::ChannelMissing,
-                    vec![m],
-                    Severity::Caution,
-                    format!("{} has no {other} half.", t.label),
-                    "Bring the other one in as well.",
-                ));
+                found.push(
+                    Finding::of_tracks(Kind::ChannelMissing, [m], format!("{} has no {other} half.", t.label))
+                        .advice("Bring the other one in as well."),
+                );
             }
             continue;
         };
@@ -274,13 +249,18 @@ fn sets(case: &Case) -> Vec<Finding> {
         let (least, most) = (of.iter().map(frames).min().unwrap_or(0), of.iter().map(frames).max().unwrap_or(0));
         if (most - least) as f64 > LENGTH_S * case.rate_hz {
             let names: Vec<&str> = of.iter().map(|o| case.label(*o)).collect();
-            found.push(plain(
-                Kind::LengthsDiffer,
-                of.clone(),
-                Severity::Info,
-                format!("{} differ in length by {:.2} s.", names.join(" and "), (most - least) as f64 / case.rate_hz),
-                "One of them may have been cut.",
-            ));
+            found.push(
+                Finding::of_tracks(
+                    Kind::LengthsDiffer,
+                    of.clone(),
+                    format!(
+                        "{} differ in length by {:.2} s.",
+                        names.join(" and "),
+                        (most - least) as f64 / case.rate_hz
+                    ),
+                )
+                .advice("One of them may have been cut."),
+            );
         }
     }
     found

@@ -5,7 +5,8 @@
 
 use crate::decide::case::{Case, SourceOf};
 use crate::decide::cost::{cost_of, effects_of};
-use crate::decide::finding::{Finding, Kind, Proposal, Severity};
+use crate::decide::finding::{Change, Finding, To};
+use crate::decide::kind::Kind;
 use crate::decide::signs::{Link, solve};
 use crate::decide::words::other_takes;
 use crate::track::Role;
@@ -184,38 +185,30 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
         let own = case.own_rows(m).next();
         if let Some(i) = own.filter(|_| mic.turns) {
             let row = &case.table.rows[i];
-            found.push(Finding {
-                kind: Kind::PhaseTurns,
-                tracks: vec![m, row.home],
-                row: Some(i),
-                severity: Severity::Info,
-                verdict: Verdict::Solid,
-                hits: row.cells[m].hits,
-                cost_db: None,
-                cost_bands: Vec::new(),
-                text: format!(
-                    "On {} the phase between {name} and {} turns with frequency: the attack arrives {} while the lows are {}.",
-                    sources[i].name,
-                    case.label(row.home),
-                    if row.cells[m].sign < 0 { "inverted" } else { "upright" },
-                    if row.cells[m].low_sign < 0 { "inverted" } else { "upright" },
-                ),
-                advice: "Listen to both polarities; the lows decide what the sum weighs.".into(),
-                proposals: Vec::new(),
-                effects: Vec::new(),
-            });
+            let text = format!(
+                "On {} the phase between {name} and {} turns with frequency: the attack arrives {} while the lows are {}.",
+                sources[i].name,
+                case.label(row.home),
+                if row.cells[m].sign < 0 { "inverted" } else { "upright" },
+                if row.cells[m].low_sign < 0 { "inverted" } else { "upright" },
+            );
+            found.push(
+                Finding::of_tracks(Kind::PhaseTurns, [m, row.home], text)
+                    .on_source(i)
+                    .hits(row.cells[m].hits)
+                    .advice("Listen to both polarities; the lows decide what the sum weighs."),
+            );
         }
         // Turned over for its own source on purpose: the others now hear it so, and that was the idea.
         let on_purpose = mic.wired && mic.opposed && case.tracks[m].edit.invert;
         let told = (mic.wired || mic.opposed) && !on_purpose;
         let Some(verdict) = mic.verdict.filter(|_| told) else { continue };
-        let (kind, severity, verdict, text, advice) = match (mic.wired, mic.opposed) {
+        let (kind, verdict, text, advice) = match (mic.wired, mic.opposed) {
             _ if mic.either || verdict == Verdict::Undecided => {
                 // Only its own source makes a statement about it worth an ear.
                 let Some(row) = own.filter(|_| mic.clearly) else { continue };
                 (
                     Kind::Undecided,
-                    Severity::Caution,
                     Verdict::Undecided,
                     format!(
                         "{name} is opposed on {}, but whether by wiring or by its place cannot be told: {}.",
@@ -231,7 +224,6 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
             }
             (true, opposed) => (
                 Kind::WiredInverted,
-                Severity::Fault,
                 verdict,
                 format!(
                     "{name} is wired inverted: {} of {} other sources arrive inverted.{}",
@@ -247,7 +239,6 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
             ),
             (false, _) => (
                 Kind::OpposedByPlacement,
-                Severity::Caution,
                 verdict,
                 format!(
                     "{name} stands on the opposite side of {}: its own source arrives inverted, {} other sources arrive upright. \
@@ -259,30 +250,19 @@ pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Findi
             ),
         };
         let turn = (mic.wired != mic.opposed) && kind != Kind::Undecided;
-        let proposals: Vec<Proposal> = turn
-            .then_some(Proposal {
-                track: m,
-                offset_frames: None,
-                invert: Some(!case.tracks[m].edit.invert),
-                side: None,
-            })
-            .into_iter()
-            .collect();
-        let cost = if turn { cost_of(case, m, &proposals) } else { None };
-        found.push(Finding {
-            kind,
-            tracks: vec![m],
-            row: own.or(cost.as_ref().map(|c| c.row)),
-            severity,
-            verdict,
-            hits: mic.hits,
-            cost_db: cost.as_ref().map(|c| c.total_db),
-            cost_bands: cost.map(|c| c.bands).unwrap_or_default(),
-            text,
-            advice,
-            effects: effects_of(case, &proposals),
-            proposals,
-        });
+        let inverted = To::Inverted(!case.tracks[m].edit.invert);
+        let changes: Vec<Change> = turn.then_some(Change { of: m, to: inverted }).into_iter().collect();
+        let cost = if turn { cost_of(case, m, &changes) } else { None };
+        let effects = effects_of(case, &changes);
+        found.push(
+            Finding::of_tracks(kind, [m], text)
+                .shown_on(own.or(cost.as_ref().map(|c| c.row)))
+                .verdict(verdict)
+                .hits(mic.hits)
+                .advice(advice)
+                .cost(cost.as_ref().map(|c| c.total_db), cost.map(|c| c.bands).unwrap_or_default())
+                .changes(changes, effects),
+        );
     }
     found
 }

@@ -1,7 +1,8 @@
 //! Left and right: every source reaches the nearer half of a pair first, or louder when both halves stand together.
 
 use crate::decide::case::Case;
-use crate::decide::finding::{Finding, Kind, Proposal, Severity};
+use crate::decide::finding::{Change, Finding, To};
+use crate::decide::kind::Kind;
 use crate::measure::arrival::Row;
 use crate::track::{Role, Side};
 use crate::units::db_of_power;
@@ -223,32 +224,25 @@ pub fn findings(case: &Case, sides: &Sides) -> Vec<Finding> {
         .iter()
         .map(|c| {
             let [l, r] = c.pair;
-            let swap =
-                |track: usize, side: Side| Proposal { track, offset_frames: None, invert: None, side: Some(side) };
-            Finding {
-                kind: if c.unsure { Kind::Undecided } else { Kind::PairSwapped },
-                tracks: vec![l, r],
-                row: None,
-                severity: if c.unsure { Severity::Caution } else { Severity::Fault },
-                verdict: c.verdict,
-                hits: c.sources,
-                cost_db: None,
-                cost_bands: Vec::new(),
-                text: format!(
-                    "{} and {} have changed places: {} sources reach the other half first, compared with {}.",
-                    case.label(l),
-                    case.label(r),
-                    c.sources,
-                    c.by
-                ),
-                advice: if c.unsure {
-                    "One of the two pairs is crossed; a named side of one source would tell which.".into()
-                } else {
-                    "Exchange left and right.".into()
-                },
-                proposals: if c.unsure { Vec::new() } else { vec![swap(l, Side::Right), swap(r, Side::Left)] },
-                effects: Vec::new(),
+            let text = format!(
+                "{} and {} have changed places: {} sources reach the other half first, compared with {}.",
+                case.label(l),
+                case.label(r),
+                c.sources,
+                c.by
+            );
+            if c.unsure {
+                return Finding::of_tracks(Kind::Undecided, [l, r], text)
+                    .verdict(c.verdict)
+                    .hits(c.sources)
+                    .advice("One of the two pairs is crossed; a named side of one source would tell which.");
             }
+            let swap = |of: usize, side: Side| Change { of, to: To::Side(side) };
+            Finding::of_tracks(Kind::PairSwapped, [l, r], text)
+                .verdict(c.verdict)
+                .hits(c.sources)
+                .advice("Exchange left and right.")
+                .changes(vec![swap(l, Side::Right), swap(r, Side::Left)], Vec::new())
         })
         .collect()
 }

@@ -3,6 +3,7 @@
 use crate::dsp::spectrum::{CrossSpectrum, planned};
 use crate::dsp::sums::energy;
 use realfft::ComplexToReal;
+use realfft::num_complex::Complex32;
 use std::sync::Arc;
 
 /// Agreement against lag: the inverse transform of the whitened cross-spectrum.
@@ -97,19 +98,38 @@ pub struct CurveRange {
 /// The weight by coherence keeps bins that hold nothing but noise from adding to the curve: tuned instruments fill a
 /// small part of the band, and plain whitening would lift all the rest to the same height.
 pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagCurve {
-    let os = range.oversampling;
     let high = range.high_bin.min(sum.ab.len() - 1);
-    let low = range.low_bin.max(1);
     let coherence = sum.coherences(high);
+    curve_of(fft_len, range, high, |bin| {
+        let power = sum.aa[bin] * sum.bb[bin];
+        let near = neighbours(&coherence, bin);
+        let weight = || near.iter().sum::<f32>() / (near.len() as f32 * power.sqrt());
+        if power > 0.0 { sum.ab[bin] * weight() } else { Complex32::default() }
+    })
+}
+
+/// Agreement of one window by itself, as `ab` has it, with every bin counting as in the sum of all: one window alone cannot say
+/// which of its bins hold the sound. `coherence` is that of the sum, a bin each.
+pub fn single_curve(ab: &[Complex32], coherence: &[f32], fft_len: usize, range: CurveRange) -> LagCurve {
+    let high = range.high_bin.min(ab.len() - 1).min(coherence.len());
+    curve_of(fft_len, range, high, |bin| {
+        let (size, near) = (ab[bin].norm(), neighbours(coherence, bin));
+        let weight = || near.iter().sum::<f32>() / (near.len() as f32 * size);
+        if size > 0.0 { ab[bin] * weight() } else { Complex32::default() }
+    })
+}
+
+/// Five neighbouring bins: single bins of few windows are too noisy to weigh with.
+fn neighbours(coherence: &[f32], bin: usize) -> &[f32] {
+    &coherence[bin.saturating_sub(2).max(1)..(bin + 3).min(coherence.len())]
+}
+
+fn curve_of(fft_len: usize, range: CurveRange, high: usize, whitened: impl Fn(usize) -> Complex32) -> LagCurve {
+    let os = range.oversampling;
     let inverse: Arc<dyn ComplexToReal<f32>> = planned(fft_len * os, |p| p.plan_fft_inverse(fft_len * os));
     let mut spectrum = inverse.make_input_vec();
-    for bin in low..high {
-        let power = sum.aa[bin] * sum.bb[bin];
-        if power > 0.0 {
-            // Over five neighbouring bins: single bins of few windows are too noisy to weigh with.
-            let near = &coherence[bin.saturating_sub(2).max(1)..(bin + 3).min(high)];
-            spectrum[bin] = sum.ab[bin] * (near.iter().sum::<f32>() / (near.len() as f32 * power.sqrt()));
-        }
+    for bin in range.low_bin.max(1)..high {
+        spectrum[bin] = whitened(bin);
     }
     let mut time = inverse.make_output_vec();
     inverse.process(&mut spectrum, &mut time).expect("lengths fit by construction");

@@ -45,6 +45,19 @@ pub struct Cell {
     pub wave: Vec<f32>,
     /// Transfer from the home microphone with the lag taken out, a third-octave each of [`BANDS_HZ`].
     pub bands: Vec<Transfer>,
+    /// The lag of every moment used by itself; empty when undecided.
+    #[serde(default)]
+    pub each: Vec<MomentLag>,
+}
+
+/// The lag of one moment.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct MomentLag {
+    /// Session frame as the home microphone hears it.
+    pub at: i64,
+    /// Lag against the home microphone as recorded, in frames; none where this moment alone does not tell.
+    pub lag_frames: Option<f64>,
 }
 
 /// Another peak of the curve.
@@ -65,6 +78,7 @@ impl Cell {
         self.lag_frames = Some(peak.lag_frames);
         (self.sign, self.low_sign) = (peak.sign, 0);
         self.bands.clear();
+        self.each.clear();
         self.verdict = Verdict::Likely;
         self.reason = reason.into();
     }
@@ -76,6 +90,7 @@ impl Cell {
         }
         (self.sign, self.low_sign) = (0, 0);
         self.bands.clear();
+        self.each.clear();
         self.verdict = Verdict::Undecided;
         self.reason = reason.into();
     }
@@ -174,6 +189,7 @@ pub fn empty(reason: &str, heard: bool) -> Cell {
         heard,
         wave: Vec::new(),
         bands: Vec::new(),
+        each: Vec::new(),
     }
 }
 

@@ -1,8 +1,9 @@
 //! `make accuracy`: near microphones of *Harbour Hall* against their own source in every other one, over several seeds, with
 //! plain cross-correlation on the same sound beside it.
 
-use marea_core::decide::image::judged::{ImageKind, Names};
+use marea_core::decide::image::judged::Names;
 use marea_core::decide::image::repair;
+use marea_core::decide::kind::Kind;
 use marea_core::dsp::spectrum::Transform;
 use marea_core::measure::image::measure_image;
 use marea_core::measure::pair::measure_pair;
@@ -117,8 +118,7 @@ fn recordings(text: &mut String, rate: SampleRate) {
             let tally = |there: bool, said: bool, right: bool| {
                 [usize::from(there), usize::from(there && said && right), usize::from(said && !(there && right))]
             };
-            let level =
-                told.findings.iter().any(|f| f.kind == ImageKind::LevelDifference && f.verdict == Verdict::Solid);
+            let level = told.findings.iter().any(|f| f.kind == Kind::LevelDifference && f.verdict == Verdict::Solid);
             let counts = [
                 tally(r.inverted, pair.invert, true),
                 tally(

@@ -5,47 +5,22 @@ use crate::api::seat::exchanged;
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::patch::{Facts, TrackPatch};
 use crate::db::sessions;
-use crate::db::tracks::TrackRow;
+use crate::db::tracks::{TrackRow, named};
 use crate::derive::check::{CheckOf, Measured, by_name, known};
 use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::decide::case::{Advice, SourceOf};
-use marea_core::decide::finding::{Finding, Kind, Severity};
-use marea_core::decide::{Check, Move, PairSides, decide, whole as sums_of};
+use marea_core::decide::finding::To;
+use marea_core::decide::{Move, PairSides, tracks_of, whole as sums_of};
 use marea_core::dsp::bands::BANDS_HZ;
-use marea_core::edit::Edit;
 use marea_core::measure::arrival::Table;
-use marea_core::verdict::Verdict;
+use marea_session::accept::{self, Accepted};
+use marea_session::standing::{FindingView, Kept};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
-
-/// What became of a finding.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Standing {
-    /// Waits for a decision.
-    Open,
-    /// Gone with the corrections carried now.
-    Agreed,
-    /// Put aside with a reason.
-    Dismissed,
-}
-
-/// A finding and what became of it.
-#[derive(Debug, Clone, Serialize, ToSchema)]
-pub struct FindingView {
-    /// Stays the same as long as it is about the same.
-    pub key: String,
-    /// What became of it.
-    pub standing: Standing,
-    /// Why it was put aside, or why it is still there although its track was corrected.
-    pub note: String,
-    /// The finding.
-    pub finding: Finding,
-}
 
 /// What the sum of everything keeps in a third-octave, against unrelated sounds.
 #[derive(Debug, Clone, Copy, Serialize, ToSchema)]
@@ -103,12 +78,22 @@ pub struct Dismissal {
     pub reason: String,
 }
 
+/// The last check of a session, judged.
 struct Judged {
     rows: Vec<TrackRow>,
     measured: Measured,
     stale: bool,
-    recorded: Check,
-    corrected: Check,
+    judged: marea_session::standing::Judged,
+}
+
+impl Kept for Judged {
+    fn id(&self, track: usize) -> String {
+        self.rows[track].id.simple().to_string()
+    }
+
+    fn put_aside(&self, track: usize, key: &str) -> Option<String> {
+        self.rows[track].dismissed.0.get(key).cloned()
+    }
 }
 
 impl Judged {
@@ -116,98 +101,17 @@ impl Judged {
     async fn of(state: &State, session: Uuid) -> Result<Self, ServerError> {
         let now = Now::of(state.db(), session, CheckOf).await?;
         let (fits, measured) = now.last(state.db()).await?.ok_or(ServerError::NotFound("check"))?;
-        let (s, all, stale) = (now.session, now.tracks, !fits);
-        let rows: Vec<TrackRow> =
-            measured.tracks.iter().filter_map(|t| all.iter().find(|r| r.id == *t).cloned()).collect();
-        if rows.len() != measured.tracks.len() {
-            // A track is gone: the table speaks of one that nobody has.
-            return Err(ServerError::NotFound("check"));
-        }
-        let now = known(&rows, s.anchor_id);
-        let mut before = now.clone();
-        before.iter_mut().for_each(|t| t.edit = Edit::default());
-        let (recorded, mut corrected) = (decide(&measured.table, &before), decide(&measured.table, &now));
-        // What cannot be read is no dead microphone.
-        let gone = |f: &Finding| measured.missing.iter().any(|(m, _)| f.tracks.contains(m));
-        corrected.findings.retain(|f| !gone(f));
-        Ok(Self { recorded, corrected, rows, stale, measured })
-    }
-
-    fn key(&self, f: &Finding) -> String {
-        let kind = serde_json::to_value(f.kind).ok().and_then(|v| v.as_str().map(String::from)).unwrap_or_default();
-        let ids: Vec<String> = f.tracks.iter().map(|m| self.rows[*m].id.simple().to_string()).collect();
-        format!("{kind}:{}", ids.join("+"))
+        // Where a track is gone the table speaks of one that nobody has.
+        let rows = named(&now.tracks, &measured.tracks).map_err(|_| ServerError::NotFound("check"))?;
+        let missing = measured.missing.iter().map(|m| m.0).collect();
+        let by_name = tracks_of(&by_name(&rows));
+        let judged =
+            marea_session::standing::Judged::of(&measured.table, known(&rows, now.session.anchor_id), by_name, missing);
+        Ok(Self { rows, measured, stale: !fits, judged })
     }
 
     fn findings(&self) -> Vec<FindingView> {
-        let mut shown: Vec<FindingView> = self
-            .corrected
-            .findings
-            .iter()
-            .map(|f| {
-                let key = self.key(f);
-                let row = &self.rows[f.tracks[0]];
-                let (standing, note) = match row.dismissed.0.get(&key) {
-                    Some(reason) => (Standing::Dismissed, reason.clone()),
-                    None if !row.edit().correction().is_neutral()
-                        && self.recorded.findings.iter().any(|r| self.key(r) == key) =>
-                    {
-                        (Standing::Open, "still there with the corrections carried now".into())
-                    }
-                    None => (Standing::Open, String::new()),
-                };
-                FindingView { key, standing, note, finding: f.clone() }
-            })
-            .collect();
-        for f in &self.recorded.findings {
-            let key = self.key(f);
-            let gone = self.measured.missing.iter().any(|(m, _)| f.tracks.contains(m));
-            if !gone && !shown.iter().any(|s| s.key == key) {
-                shown.push(FindingView { key, standing: Standing::Agreed, note: String::new(), finding: f.clone() });
-            }
-        }
-        shown.extend(self.exchanged());
-        shown.sort_by_key(|f| match f.standing {
-            Standing::Open => 0,
-            Standing::Dismissed => 1,
-            Standing::Agreed => 2,
-        });
-        shown
-    }
-
-    /// Pairs whose sides were exchanged against their names agree now; the names still tell what they were.
-    fn exchanged(&self) -> Vec<FindingView> {
-        let named = marea_core::decide::tracks_of(&by_name(&self.rows));
-        let mut found = Vec::new();
-        for (l, t) in self.rows.iter().enumerate().filter(|(m, t)| t.side == "right" && named[*m].side.word() == "left")
-        {
-            let other = (0..self.rows.len()).find(|r| {
-                let mate = &self.rows[*r];
-                mate.side == "left" && named[*r].side.word() == "right" && named[*r].set == named[l].set
-            });
-            let Some(r) = other else { continue };
-            let finding = Finding {
-                kind: Kind::PairSwapped,
-                tracks: vec![l, r],
-                row: None,
-                severity: Severity::Info,
-                verdict: Verdict::Solid,
-                hits: 0,
-                cost_db: None,
-                cost_bands: Vec::new(),
-                text: format!("{} and {} were exchanged.", t.name, self.rows[r].name),
-                advice: String::new(),
-                proposals: Vec::new(),
-                effects: Vec::new(),
-            };
-            found.push(FindingView {
-                key: self.key(&finding),
-                standing: Standing::Agreed,
-                note: String::new(),
-                finding,
-            });
-        }
-        found
+        self.judged.findings(self)
     }
 }
 
@@ -229,7 +133,7 @@ pub async fn show_check(
     };
     let recorded = moved(&|_| (0.0, false));
     let corrected = moved(&|m| (j.rows[m].edit().placement.total(), j.rows[m].edit().invert));
-    let advised = moved(&|m| (j.recorded.tracks[m].offset_frames, j.recorded.tracks[m].invert));
+    let advised = moved(&|m| (j.judged.recorded.tracks[m].offset_frames, j.judged.recorded.tracks[m].invert));
     let whole = (0..BANDS_HZ.len())
         .map(|i| WholeBand {
             hz: BANDS_HZ[i],
@@ -240,14 +144,14 @@ pub async fn show_check(
         .collect();
     Ok(web::Json(Some(CheckView {
         findings: j.findings(),
-        sides: j.corrected.sides,
+        sides: j.judged.corrected.sides,
         tracks: j.measured.tracks,
         stale: j.stale,
         missing: j.measured.missing.into_iter().map(|m| m.1).collect(),
         table: j.measured.table,
         whole,
-        advice: j.recorded.tracks,
-        sources: j.recorded.sources,
+        advice: j.judged.recorded.tracks,
+        sources: j.judged.recorded.sources,
     })))
 }
 
@@ -270,47 +174,36 @@ pub async fn accept_findings(
 ) -> Result<HttpResponse, ServerError> {
     let session = id(&path, "session")?;
     let j = Judged::of(&state, session).await?;
-    let mut patches: BTreeMap<Uuid, TrackPatch> = BTreeMap::new();
-    let mut texts = Vec::new();
-    let shown = j.findings();
-    for key in &wanted.keys {
-        let f = shown
-            .iter()
-            .find(|f| f.key == *key && f.standing != Standing::Agreed)
-            .ok_or_else(|| ServerError::Conflict("this finding is no longer open; the session has changed".into()))?;
-        if f.finding.proposals.is_empty() {
-            return Err(ServerError::Conflict(format!("nothing is proposed here: {}", f.finding.text)));
-        }
-        texts.push(f.finding.text.clone());
-        for p in &f.finding.proposals {
-            let patch = patches.entry(j.rows[p.track].id).or_default();
-            patch.edit.offset_frames = p.offset_frames.or(patch.edit.offset_frames);
-            patch.edit.invert = p.invert.or(patch.edit.invert);
-            if let Some(side) = p.side {
-                let sides = exchanged(&j.rows[p.track], side);
-                (patch.facts.side, patch.facts.name) = (sides.side, sides.name);
-            }
-        }
-    }
-    for track in &wanted.advice {
+    let place = |track: &Uuid| {
         let m = j.measured.tracks.iter().position(|t| t == track).ok_or(ServerError::NotFound("track"))?;
-        let a = &j.recorded.tracks[m];
-        if a.verdict == Verdict::Undecided {
-            return Err(ServerError::Conflict(format!("{} {}", j.rows[m].name, a.reason)));
-        }
-        let patch = patches.entry(*track).or_default();
-        (patch.edit.offset_frames, patch.edit.invert) = (Some(a.offset_frames), Some(a.invert));
-        texts.push(format!("{}: {}", j.rows[m].name, a.reason));
-    }
-    let label = match texts.as_slice() {
-        [] => return Err(ServerError::Invalid("nothing was chosen".into())),
-        [one] => format!("Accepted: {one}"),
-        many => format!("Accepted {} findings: {}", many.len(), many.join(" ")),
+        Ok((m, j.rows[m].name.as_str()))
     };
+    let advice: Vec<(usize, &str)> = wanted.advice.iter().map(place).collect::<Result<_, ServerError>>()?;
+    let Accepted { changes, label } = accept::chosen(&j.judged, &j.findings(), &wanted.keys, &advice)?;
+    let mut patches: BTreeMap<Uuid, TrackPatch> = BTreeMap::new();
+    for change in changes {
+        let row = &j.rows[change.of];
+        take(patches.entry(row.id).or_default(), row, change.to);
+    }
     let changes = patches.into_iter().map(|(track_id, after)| NewChange::to(track_id, after)).collect();
     let made = decisions::decide(state.db(), session, &NewDecision::of(label, changes)).await?;
     state.workers.changed(session).await;
     Ok(HttpResponse::Created().json(made))
+}
+
+/// One more change of a track.
+fn take(patch: &mut TrackPatch, row: &TrackRow, to: To) {
+    match to {
+        To::Offset(frames) => patch.edit.offset_frames = Some(frames),
+        To::Inverted(inverted) => patch.edit.invert = Some(inverted),
+        To::Gain(db) => patch.edit.gain_db = Some(db),
+        To::Map(map) => patch.edit.map = Some(map),
+        To::Cut(cut) => patch.edit.cut = Some(cut),
+        To::Side(side) => {
+            let sides = exchanged(row, side);
+            (patch.facts.side, patch.facts.name) = (sides.side, sides.name);
+        }
+    }
 }
 
 /// Put a finding aside, with a reason that stays with the session.
@@ -328,7 +221,7 @@ pub async fn dismiss_finding(
     }
     let j = Judged::of(&state, session).await?;
     let f = j.findings().into_iter().find(|f| f.key == wanted.key).ok_or(ServerError::NotFound("finding"))?;
-    let row = &j.rows[f.finding.tracks[0]];
+    let row = &j.rows[f.finding.about.tracks[0]];
     let mut dismissed = row.dismissed.0.clone();
     dismissed.insert(f.key, reason.into());
     let after = Facts { dismissed: Some(dismissed), ..Facts::default() };

@@ -28,10 +28,11 @@ pub struct Pair {
 impl Pair {
     async fn now(&self, state: &State, path: &str) -> Result<Now<PairOf>, ServerError> {
         let session = sessions::get(state.db(), id(path, "session")?).await?.id;
+        let now = Now::of(state.db(), session, PairOf { a: self.a, b: self.b }).await?;
         if self.a == self.b {
             return Err(ServerError::Invalid("a track is not measured against itself".into()));
         }
-        Now::of(state.db(), session, PairOf { a: self.a, b: self.b }).await
+        Ok(now)
     }
 }
 

@@ -10,6 +10,7 @@ use crate::db::tracks::{self, Track};
 use crate::db::uploads::Upload;
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, delete, get, patch, post, web};
+use marea_core::edit::tempo::Steady;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -31,6 +32,8 @@ pub struct SessionDetail {
     pub tracks: Vec<Track>,
     /// What undo and redo would do.
     pub steps: Steps,
+    /// Where its beats fall: parts of one tempo in order.
+    pub beats: Vec<Steady>,
     /// How it is looked at and listened to.
     pub desk: Desk,
     /// Files that were announced and are on their way.
@@ -53,7 +56,7 @@ pub async fn health(state: web::Data<State>) -> HttpResponse {
     let up = sqlx::query("SELECT 1").execute(state.db()).await.is_ok();
     let database = match up {
         false => "down",
-        true if crate::db::is_full(state.db()).await => "full",
+        true if crate::db::room::is_full(state.db()).await => "full",
         true => "up",
     };
     let body = Health { database: database.into(), version: env!("CARGO_PKG_VERSION").into() };
@@ -96,6 +99,7 @@ pub async fn show_session(
         speed_m_s: marea_core::units::speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2),
         uploads: super::uploads::shown(&state, session.id).await?,
         desk: desk::get(state.db(), session.id).await?,
+        beats: session.tempo().beats(f64::from(session.rate_hz.unwrap_or(48_000))).steady().to_vec(),
         steps: decisions::steps(state.db(), session.id).await?,
         tracks: rows.into_iter().map(Track::from).collect(),
         session,

@@ -7,12 +7,12 @@ use crate::db::sessions;
 use crate::db::uploads::{self, UploadRow};
 use crate::error::{ErrorBody, ServerError};
 use crate::intake::Intake;
-use crate::names::clean_file_name;
 use actix_web::http::header::{self, HeaderName, HeaderValue};
 use actix_web::{HttpRequest, HttpResponse, HttpResponseBuilder, delete, head, patch, post, web};
 use base64::Engine;
 use fs2::FileExt;
 use futures_util::StreamExt;
+use marea_session::names::clean_file_name;
 use uuid::Uuid;
 
 const VERSION: &str = "1.0.0";

@@ -4,9 +4,9 @@ use super::args::{AlignArgs, CheckArgs, Outcome};
 use super::files::{FileReport, Loaded, any_noted, file_reports, load};
 use super::plain::{PlainReport, plain_findings, print_plain};
 use super::write::{Planned, write_all};
-use marea_core::decide::finding::{Kind, Severity};
-use marea_core::decide::image::judged::{ImageFinding, ImageKind, Names, Proposed};
+use marea_core::decide::image::judged::{Names, Proposed};
 use marea_core::decide::image::{Repair, repair};
+use marea_core::decide::kind::Severity;
 use marea_core::edit::Correction;
 use marea_core::measure::image::fold::FoldBand;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
@@ -71,20 +71,12 @@ struct FoldReport {
 
 #[derive(Debug, Serialize)]
 struct FindingReport {
-    kind: AnyKind,
+    kind: String,
     channels: Vec<u16>,
     severity: Severity,
     verdict: Verdict,
     text: String,
     advice: String,
-}
-
-/// Between channels, or of one by itself.
-#[derive(Debug, Serialize)]
-#[serde(untagged)]
-enum AnyKind {
-    Image(ImageKind),
-    Plain(Kind),
 }
 
 struct Checked {
@@ -161,16 +153,17 @@ impl Checked {
             stereo: short(self.image.bands.to_stereo(places)),
             mono: short(self.image.bands.to_mono(places)),
         });
-        let findings = self.repair.findings.iter().map(|f: &ImageFinding| FindingReport {
-            kind: AnyKind::Image(f.kind),
-            channels: f.channels.iter().map(|c| of(*c)).collect(),
+        let findings = self.repair.findings.iter().map(|f| FindingReport {
+            // Kinds of findings between channels are written so in these reports.
+            kind: f.kind.word().replace('-', "_"),
+            channels: f.about.channels.iter().map(|c| of(*c)).collect(),
             severity: f.severity,
             verdict: f.verdict,
             text: f.text.clone(),
             advice: f.advice.clone(),
         });
         let plain = self.plain.iter().map(|f| FindingReport {
-            kind: AnyKind::Plain(f.kind),
+            kind: f.kind.word(),
             channels: vec![f.channel],
             severity: f.severity,
             verdict: f.verdict,

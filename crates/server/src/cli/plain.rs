@@ -1,7 +1,7 @@
 //! What is plainly wrong with a file by itself.
 
 use super::files::Loaded;
-use marea_core::decide::finding::{Kind, Severity};
+use marea_core::decide::kind::{Kind, Severity};
 use marea_core::decide::plain;
 use marea_core::measure::table::survey::Survey;
 use marea_core::signal::Placed;
@@ -44,7 +44,7 @@ pub(super) fn plain_findings(files: &[Loaded], rate: SampleRate) -> Result<Vec<P
     Ok(found
         .into_iter()
         .map(|f| {
-            let (_, _, file, channel) = &of[f.tracks[0]];
+            let (_, _, file, channel) = &of[f.about.tracks[0]];
             PlainReport {
                 kind: f.kind,
                 file: (*file).clone(),

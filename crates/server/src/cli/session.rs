@@ -3,15 +3,17 @@
 use super::args::{AlignArgs, CheckArgs, Outcome};
 use super::files::{FileReport, Loaded, any_noted, base_name, file_reports, load, place_by_stamp};
 use super::write::{Planned, write_all};
-use marea_core::decide::finding::{Kind, Severity};
-use marea_core::decide::{Check, Named, decide, said, tracks_of};
-use marea_core::edit::Correction;
+use marea_core::decide::finding::To;
+use marea_core::decide::kind::{Kind, Severity};
+use marea_core::decide::{Check, Named, decide, tracks_of};
+use marea_core::edit::Edit;
 use marea_core::measure::arrival::Table;
-use marea_core::measure::table::{Heard, measure_session};
 use marea_core::signal::{Placed, index};
 use marea_core::track::{Policy, Role, Side, Track};
 use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
+use marea_session::accept::everything;
+use marea_session::hear::{Sound, hear};
 use rayon::prelude::*;
 use serde::Serialize;
 use std::path::{Path, PathBuf};
@@ -154,20 +156,13 @@ fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
         t.stamped = files[*f].info.time_reference.is_some();
         t.anchor = *c == 0 && anchor.as_ref() == Some(&files[*f].name);
     }
-    let said = said(&tracks);
-    let heard: Vec<Heard> = at
-        .iter()
-        .zip(tracks.iter().zip(&said))
-        .map(|((f, c), (t, said))| Heard {
-            sound: Placed { source: &files[*f].channels[*c], start: files[*f].start },
-            role: t.role,
-            said: *said,
-            added: Vec::new(),
-            removed: Vec::new(),
-        })
-        .collect();
-    let table = measure_session(&heard, rate, &|_| true).map_err(|e| e.to_string())?;
-    drop(heard);
+    let heard = at.iter().map(|(f, c)| Sound {
+        source: &files[*f].channels[*c],
+        start: files[*f].start,
+        added: Vec::new(),
+        removed: Vec::new(),
+    });
+    let table = hear(&tracks, heard.collect(), rate, &|_| true).map_err(|e| e.to_string())?;
     let check = decide(&table, &tracks);
     Ok(Checked { files, at, tracks, table, check, rate, unreadable, _folder: work })
 }
@@ -247,7 +242,7 @@ impl Checked {
         events.sort_by_key(|e| e.sample);
         let findings = self.check.findings.iter().map(|f| FindingReport {
             kind: f.kind,
-            tracks: f.tracks.iter().map(|m| self.channel(*m)).collect(),
+            tracks: f.about.tracks.iter().map(|m| self.channel(*m)).collect(),
             severity: f.severity,
             verdict: f.verdict,
             cost_db: f.cost_db,
@@ -317,25 +312,14 @@ pub fn run_check(folder: &Path, args: &CheckArgs) -> Result<Outcome, String> {
 pub fn run_align(folder: &Path, args: &AlignArgs) -> Result<(), String> {
     let c = check(folder, &args.check)?;
     let least = args.least();
-    let correction = |m: usize| {
-        let a = &c.check.tracks[m];
-        if a.verdict < least {
-            return Correction::default();
-        }
-        Correction { offset_frames: a.offset_frames, invert: a.invert, gain_db: 0.0 }
-    };
+    let changes = everything(&c.check, least);
+    let of = |m: usize| changes.iter().filter(move |k| k.of == m);
+    let edit = |m: usize| of(m).fold(Edit::default(), |edit, k| k.to.on(&edit));
+    let side = |m: usize| of(m).find_map(|k| if let To::Side(side) = k.to { Some(side) } else { None });
     // The sound of one half goes out under the other's name.
-    let swapped: Vec<&[usize; 2]> = c
-        .check
-        .swapped_pairs
-        .iter()
-        .filter(|p| {
-            c.check.findings.iter().any(|f| f.kind == Kind::PairSwapped && f.tracks == **p && f.verdict >= least)
-        })
-        .collect();
-    let sound_of = |m: usize| match swapped.iter().find(|p| p.contains(&m)) {
-        Some(p) => p[usize::from(p[0] == m)],
-        None => m,
+    let sound_of = |m: usize| {
+        let halves = c.check.swapped_pairs.iter().find(|p| p.contains(&m) && side(m).is_some());
+        halves.map_or(m, |p| p[usize::from(p[0] == m)])
     };
     let plan: Vec<Planned> = c
         .files
@@ -346,7 +330,7 @@ pub fn run_align(folder: &Path, args: &AlignArgs) -> Result<(), String> {
             Planned {
                 file,
                 order: sounds.iter().map(|m| (&c.files[c.at[*m].0], c.at[*m].1)).collect(),
-                edits: sounds.iter().map(|m| correction(*m).into()).collect(),
+                edits: sounds.iter().map(|m| edit(*m)).collect(),
             }
         })
         .collect();

@@ -2,12 +2,12 @@
 
 use super::args::AlignArgs;
 use super::files::Loaded;
-use crate::names::{disk_name, stem};
 use marea_core::edit::Edit;
-use marea_core::render::track::TrackRenderer;
-use marea_core::signal::{Placed, Source, index};
+use marea_core::signal::Placed;
 use marea_core::units::SampleRate;
-use marea_media::write::{Depth, WavWriter, WriteSpec};
+use marea_media::write::{Depth, WriteSpec};
+use marea_session::deliver::{Channel, span, write_file};
+use marea_session::names::{disk_name, stem};
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
@@ -22,12 +22,10 @@ pub struct Planned<'a> {
 }
 
 impl Planned<'_> {
-    fn renderers(&self, rate: SampleRate) -> Vec<TrackRenderer<'_>> {
+    fn channels(&self) -> Vec<Channel<'_>> {
         let channels = self.order.iter().zip(&self.edits);
         channels
-            .map(|((file, c), k)| {
-                TrackRenderer::new(Placed { source: &file.channels[*c] as &dyn Source, start: file.start }, k, rate)
-            })
+            .map(|((file, c), edit)| Channel { sound: Placed { source: &file.channels[*c], start: file.start }, edit })
             .collect()
     }
 }
@@ -44,10 +42,9 @@ pub fn write_all(
     description: &dyn Fn(&str) -> String,
 ) -> Result<(), String> {
     std::fs::create_dir_all(&args.out).map_err(|e| format!("{}: {e}", args.out.display()))?;
-    let spans: Vec<(i64, i64)> =
-        plan.iter().flat_map(|p| p.renderers(rate).iter().map(|r| (r.first(), r.end())).collect::<Vec<_>>()).collect();
-    let start = if args.keep_head { spans.iter().map(|s| s.0).min().unwrap_or(0) } else { anchor.start };
-    let end = spans.iter().map(|s| s.1).max().unwrap_or(0);
+    let channels: Vec<Vec<Channel>> = plan.iter().map(Planned::channels).collect();
+    let [first, end] = span(channels.iter().flatten(), rate);
+    let start = if args.keep_head { first } else { anchor.start };
     let mut taken = HashSet::new();
     let paths: Vec<PathBuf> =
         plan.iter().map(|p| args.out.join(disk_name(stem(&p.file.name), "wav", &mut taken))).collect();
@@ -61,31 +58,18 @@ pub fn write_all(
             return Err(format!("{} exists already; choose another folder, or add --overwrite", path.display()));
         }
     }
-    for (p, path) in plan.iter().zip(&paths) {
+    for ((p, channels), path) in plan.iter().zip(&channels).zip(&paths) {
         let file = p.file;
         let depth = if args.float { Depth::Float32 } else { Depth::Int24 };
         let mut spec = WriteSpec::new(rate, file.info.channels, depth);
         let stamp = anchor.info.time_reference.unwrap_or(0);
         spec.time_reference = stamp.saturating_add_signed(start - anchor.start);
         spec.description = description(&file.name);
-        let failed = |e: std::io::Error| format!("{}: {e}", path.display());
         // Under another name until it is whole.
         let part = path.with_extension("wav.part");
-        let mut out = WavWriter::create(&part, spec).map_err(failed)?;
-        let mut tracks = p.renderers(rate);
-        let mut planes = vec![vec![0f32; 16_384]; tracks.len()];
-        let mut at = start;
-        while at < end {
-            let n = index((end - at).min(16_384));
-            for (t, p) in tracks.iter_mut().zip(&mut planes) {
-                t.read(at, &mut p[..n]).map_err(|e| e.to_string())?;
-            }
-            let block: Vec<f32> = (0..n).flat_map(|i| planes.iter().map(move |p| p[i])).collect();
-            out.push(&block).map_err(failed)?;
-            at += n as i64;
-        }
-        out.finish().map_err(failed)?;
-        std::fs::rename(&part, path).map_err(failed)?;
+        write_file(&part, spec, channels, [start, end], &mut |_| true)
+            .map_err(|e| format!("{}: {e}", path.display()))?;
+        std::fs::rename(&part, path).map_err(|e| format!("{}: {e}", path.display()))?;
     }
     Ok(())
 }

@@ -28,7 +28,7 @@ pub struct ChangeRow {
 
 /// One track's part in a decision, as shown.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Change {
+pub struct TrackChange {
     /// Track.
     pub track_id: Uuid,
     /// Id of the edit that it carried; none where the sound was left alone.
@@ -41,7 +41,7 @@ pub struct Change {
     pub facts_after: Facts,
 }
 
-impl From<ChangeRow> for Change {
+impl From<ChangeRow> for TrackChange {
     fn from(r: ChangeRow) -> Self {
         let shown = |id: Option<EditId>| id.map(hex::encode);
         Self {

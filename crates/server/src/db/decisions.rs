@@ -1,7 +1,7 @@
 //! The history: what was decided, with before and after. Undo and redo walk it.
 
 use super::bounds::Bounds;
-use super::changes::{self, Change, ChangeRow};
+use super::changes::{self, ChangeRow, TrackChange};
 use super::desk::{Desk, DeskChange};
 use super::patch::{self, EditPatch, Facts, TrackPatch};
 use super::tracks::{self, TrackRow};
@@ -34,14 +34,14 @@ pub struct Decision {
     /// What was decided.
     pub label: String,
     /// Tracks with before and after.
-    pub changes: Vec<Change>,
+    pub changes: Vec<TrackChange>,
     /// done, undone or superseded.
     pub state: String,
 }
 
 impl DecisionRow {
     fn shown(self, changes: Vec<ChangeRow>) -> Decision {
-        let changes = changes.into_iter().map(Change::from).collect();
+        let changes = changes.into_iter().map(TrackChange::from).collect();
         Decision { id: self.id, label: self.label, changes, state: self.state }
     }
 }
@@ -153,7 +153,7 @@ pub async fn decide(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<
 }
 
 async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result<Decision, ServerError> {
-    super::check_room()?;
+    super::room::check_room()?;
     let mut tx = db.begin().await?;
     let rate = lock(&mut tx, session).await?;
     let rows = tracks::with_removed(&mut *tx, session).await?;

@@ -17,7 +17,7 @@ pub async fn patch(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<D
 }
 
 async fn patch_once(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<Desk, ServerError> {
-    super::check_room()?;
+    super::room::check_room()?;
     let mut tx = db.begin().await?;
     // One at a time in a session; there is a row to lock only in the session itself.
     let rate_hz = decisions::lock(&mut tx, session).await?;

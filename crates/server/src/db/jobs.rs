@@ -70,7 +70,7 @@ pub async fn enqueue(
     task: &crate::tasks::Task,
     title: &str,
 ) -> Result<Uuid, ServerError> {
-    super::check_room()?;
+    super::room::check_room()?;
     let id = Uuid::now_v7();
     sqlx::query("INSERT INTO jobs (id, session_id, kind, title, payload) VALUES (?, ?, ?, ?, ?)")
         .bind(id)

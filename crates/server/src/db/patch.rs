@@ -4,6 +4,8 @@ use super::bounds::Bounds;
 use super::edits::EditId;
 use super::tracks::{HandHits, TrackRow};
 use crate::error::ServerError;
+use marea_core::edit::map::TimeMap;
+use marea_core::edit::slice::Cut;
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
 use marea_core::track::Policy;
@@ -23,6 +25,9 @@ pub const ROLES: [&str; 7] = ["near", "main", "room", "direct", "print", "render
 /// Repaired stretches a track has at most.
 const MOST_STRETCHES: usize = 500;
 
+/// Slices, and points of a time map, that a track has at most.
+const MOST_PIECES: usize = 100_000;
+
 /// What a decision can change of what a track carries; what is not given stays.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct EditPatch {
@@ -38,6 +43,12 @@ pub struct EditPatch {
     /// Stretches that carry something besides, in order.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub stretches: Option<Vec<Stretch>>,
+    /// From recording frames to session frames.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub map: Option<TimeMap>,
+    /// Pieces of the recording at places of their own; none leave it whole.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub cut: Option<Cut>,
 }
 
 impl EditPatch {
@@ -50,6 +61,12 @@ impl EditPatch {
         if let Some(stretches) = &self.stretches {
             to.stretches.clone_from(stretches);
         }
+        if let Some(cut) = &self.cut {
+            to.cut.clone_from(cut);
+        }
+        if self.map.is_some() {
+            to.map.clone_from(&self.map);
+        }
         to.invert = self.invert.unwrap_or(to.invert);
         to.gain_db = self.gain_db.unwrap_or(to.gain_db);
         to
@@ -60,7 +77,7 @@ impl From<Correction> for EditPatch {
     /// All three of a correction.
     fn from(c: Correction) -> Self {
         let (offset_frames, invert, gain_db) = (Some(c.offset_frames), Some(c.invert), Some(c.gain_db));
-        Self { offset_frames, invert, gain_db, stretches: None }
+        Self { offset_frames, invert, gain_db, ..Self::default() }
     }
 }
 
@@ -205,6 +222,17 @@ pub fn check_edit(edit: &Edit, row: &TrackRow, rate_hz: u32, bounds: &Bounds) ->
     }
     if loud(edit.gain_db) {
         return refuse("a gain lies between -60 and 24 dB");
+    }
+    if edit.cut.slices.len().max(edit.map.as_ref().map_or(0, |m| m.points().len())) > MOST_PIECES {
+        return refuse("a recording is taken into 100000 pieces at most");
+    }
+    let places = edit.cut.own().flat_map(|s| [s.from, s.to, s.at.round() as i64]);
+    if places.into_iter().any(|f| !bounds.holds_own(f, row.frames)) {
+        return refuse("a slice lies within the recording, or an hour around it");
+    }
+    let points = edit.map.iter().flat_map(|m| m.points()).flatten();
+    if points.into_iter().any(|f| !f.is_finite() || !bounds.holds_own(f.round() as i64, row.frames)) {
+        return refuse("a time map lies within the recording, or an hour around it");
     }
     if edit.stretches.len() > MOST_STRETCHES {
         return refuse("at most 500 stretches are repaired");

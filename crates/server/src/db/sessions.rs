@@ -1,8 +1,9 @@
 //! Sessions.
 
 use crate::error::ServerError;
-use marea_core::edit::tempo::Tempo;
+use marea_core::edit::tempo::{TempoChange, TempoMap};
 use serde::{Deserialize, Serialize};
+use sqlx::types::Json;
 use sqlx::{FromRow, MySqlExecutor, MySqlPool};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -26,6 +27,9 @@ pub struct Session {
     pub first_beat_frame: i64,
     /// Quarters in a bar.
     pub beats_a_bar: u8,
+    /// Later changes of tempo and metre, in order.
+    #[schema(value_type = Vec<TempoChange>)]
+    pub tempo_changes: Json<Vec<TempoChange>>,
     /// The track that stays as it is.
     pub anchor_id: Option<Uuid>,
     /// Counts changes.
@@ -44,14 +48,23 @@ impl Session {
     }
 
     /// Its bars and beats.
-    pub fn tempo(&self) -> Tempo {
+    pub fn tempo(&self) -> TempoMap {
         let first_beat_frame = self.first_beat_frame as f64;
-        Tempo { bpm: self.bpm, first_beat_frame, beats_a_bar: u32::from(self.beats_a_bar) }
+        let changes = std::iter::once(self.first_tempo()).chain(self.tempo_changes.0.iter().copied());
+        TempoMap::new(first_beat_frame, changes.collect())
+            .unwrap_or_else(|_| TempoMap::single(self.bpm, u32::from(self.beats_a_bar), first_beat_frame))
+    }
+
+    fn first_tempo(&self) -> TempoChange {
+        TempoChange { quarter: 0, bpm: self.bpm, quarters_a_bar: u32::from(self.beats_a_bar) }
     }
 }
 
-const COLUMNS: &str = "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, first_beat_frame, beats_a_bar, \
+const COLUMNS: &str = "SELECT id, name, rate_hz, origin_frames, temperature_c, bpm, first_beat_frame, beats_a_bar, tempo_changes, \
      (SELECT t.id FROM tracks t WHERE t.id = anchor_id AND NOT t.removed) AS anchor_id, revision, is_demo FROM sessions";
+
+/// Changes of tempo that a session has at most.
+const MOST_TEMPO_CHANGES: usize = 10_000;
 
 /// What can be set on a session.
 #[derive(Debug, Clone, Default, Deserialize, ToSchema)]
@@ -66,6 +79,8 @@ pub struct SessionPatch {
     pub first_beat_frame: Option<i64>,
     /// Quarters in a bar, 1 … 32.
     pub beats_a_bar: Option<u8>,
+    /// Later changes of tempo and metre, in order, 10000 at most; an empty list for one tempo.
+    pub tempo_changes: Option<Vec<TempoChange>>,
     /// Anchor track.
     pub anchor_id: Option<Uuid>,
 }
@@ -87,7 +102,7 @@ pub fn checked_name(raw: &str, what: &str) -> Result<String, ServerError> {
 /// # Errors
 /// As the database says.
 pub async fn create(db: impl MySqlExecutor<'_>, name: &str, is_demo: bool) -> Result<Uuid, ServerError> {
-    super::check_room()?;
+    super::room::check_room()?;
     let id = Uuid::now_v7();
     sqlx::query("INSERT INTO sessions (id, name, is_demo) VALUES (?, ?, ?)")
         .bind(id)
@@ -128,23 +143,26 @@ pub async fn patch(db: impl MySqlExecutor<'_>, id: Uuid, p: &SessionPatch) -> Re
     if p.temperature_c.is_some_and(|t| marea_core::units::speed_of_sound_m_s(t).is_err()) {
         return Err(ServerError::Invalid("a temperature lies between -50 and 60 °C".into()));
     }
-    if p.bpm.is_some_and(|b| !(20.0..=400.0).contains(&b)) {
-        return Err(ServerError::Invalid("a tempo lies between 20 and 400 quarter notes a minute".into()));
-    }
-    if p.beats_a_bar.is_some_and(|b| !(1..=32).contains(&b)) {
-        return Err(ServerError::Invalid("a bar has 1 to 32 beats".into()));
+    let first =
+        TempoChange { quarter: 0, bpm: p.bpm.unwrap_or(120.0), quarters_a_bar: p.beats_a_bar.map_or(4, u32::from) };
+    let later = p.tempo_changes.iter().flatten().copied();
+    TempoMap::new(0.0, std::iter::once(first).chain(later).collect())
+        .map_err(|e| ServerError::Invalid(e.to_string()))?;
+    if p.tempo_changes.as_ref().is_some_and(|c| c.len() > MOST_TEMPO_CHANGES) {
+        return Err(ServerError::Invalid("the tempo changes 10000 times at most".into()));
     }
     let name = p.name.as_deref().map(|n| checked_name(n, "session")).transpose()?;
     sqlx::query(
         "UPDATE sessions SET name = COALESCE(?, name), temperature_c = COALESCE(?, temperature_c),
          bpm = COALESCE(?, bpm), first_beat_frame = COALESCE(?, first_beat_frame),
-         beats_a_bar = COALESCE(?, beats_a_bar), anchor_id = COALESCE(?, anchor_id), revision = revision + 1 WHERE id = ?",
+         beats_a_bar = COALESCE(?, beats_a_bar), tempo_changes = COALESCE(?, tempo_changes), anchor_id = COALESCE(?, anchor_id), revision = revision + 1 WHERE id = ?",
     )
     .bind(name)
     .bind(p.temperature_c)
     .bind(p.bpm)
     .bind(p.first_beat_frame)
     .bind(p.beats_a_bar)
+    .bind(p.tempo_changes.as_ref().map(Json))
     .bind(p.anchor_id)
     .bind(id)
     .execute(db)

@@ -46,7 +46,7 @@ const COLUMNS: &str = "SELECT id, session_id, file_name, bytes, position FROM up
 /// # Errors
 /// As the database says.
 pub async fn insert(db: impl MySqlExecutor<'_>, u: &UploadRow) -> Result<(), ServerError> {
-    super::check_room()?;
+    super::room::check_room()?;
     sqlx::query("INSERT INTO uploads (id, session_id, file_name, bytes, position) VALUES (?, ?, ?, ?, ?)")
         .bind(u.id)
         .bind(u.session_id)

@@ -1,16 +1,16 @@
 //! The whole session at once, as recorded; kept up by itself.
 
-use super::Derived;
+use super::kind::Derived;
 use super::work::{Work, ended};
 use crate::db::tracks::TrackRow;
 use crate::error::ServerError;
 use crate::tasks::Subject;
 use crate::worker::JobError;
-use marea_core::decide::{Named, said, tracks_of};
+use marea_core::decide::{Named, tracks_of};
 use marea_core::measure::arrival::Table;
-use marea_core::measure::table::{Heard, measure_session};
-use marea_core::signal::{MemSource, Placed, Source};
+use marea_core::signal::{MemSource, Source};
 use marea_core::track::{Policy, Side, Track};
+use marea_session::hear::{Sound, hear};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use uuid::Uuid;
@@ -62,7 +62,7 @@ pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
 
 impl Derived for CheckOf {
     const KIND: &'static str = "check";
-    const METHOD: u32 = 3;
+    const METHOD: u32 = 4;
     type Measured = Measured;
 
     fn subject(&self) -> String {
@@ -99,18 +99,14 @@ impl Derived for CheckOf {
             });
         }
         let known = known(&work.tracks, None);
-        let heard: Vec<Heard> = (work.tracks.iter().zip(&sounds))
-            .zip(known.iter().zip(said(&known)))
-            .map(|((t, s), (k, said))| Heard {
-                sound: Placed { source: s.as_ref(), start: t.start_frame },
-                role: k.role,
-                said,
-                added: t.hits.0.added.clone(),
-                removed: t.hits.0.removed.clone(),
-            })
-            .collect();
+        let heard = work.tracks.iter().zip(&sounds).map(|(t, s)| Sound {
+            source: s.as_ref(),
+            start: t.start_frame,
+            added: t.hits.0.added.clone(),
+            removed: t.hits.0.removed.clone(),
+        });
         let report = |p| work.report(p, "listening to every source in every track");
-        let table = measure_session(&heard, work.rate, &report).map_err(ended)?;
+        let table = hear(&known, heard.collect(), work.rate, &report).map_err(ended)?;
         Ok(Measured { tracks: work.tracks.iter().map(|t| t.id).collect(), missing, table })
     }
 

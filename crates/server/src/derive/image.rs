@@ -1,6 +1,6 @@
 //! The image of tracks that are channels of one recording, as they are carried.
 
-use super::Derived;
+use super::kind::Derived;
 use super::work::{Work, ended};
 use crate::db::tracks::{TrackRow, named};
 use crate::error::ServerError;

@@ -1,7 +1,7 @@
 //! Results are asked for, measured, kept, and kept up.
 
+use super::kind::{Derived, Now};
 use super::work::Work;
-use super::{Derived, Now};
 use crate::db::{decisions, derived, jobs, sessions};
 use crate::error::ServerError;
 use crate::tasks::Task;

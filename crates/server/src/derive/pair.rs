@@ -1,6 +1,6 @@
 //! One pair, as recorded.
 
-use super::Derived;
+use super::kind::Derived;
 use super::work::{Work, ended};
 use crate::db::tracks::{TrackRow, named};
 use crate::error::ServerError;

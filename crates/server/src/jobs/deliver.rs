@@ -3,15 +3,15 @@
 use crate::db::sessions::{self, Session};
 use crate::db::tracks::{self, TrackRow};
 use crate::derive::work::open_until;
-use crate::names::{disk_name, stem};
 use crate::store::{Store, remove};
 use crate::tasks::{DeliverOptions, FileDepth, FileStart};
 use crate::worker::{JobError, Reporter, Workers, blocking};
 use marea_core::edit::stretch::Stretch;
-use marea_core::render::track::TrackRenderer;
-use marea_core::signal::index;
+use marea_core::signal::Placed;
 use marea_core::units::{SampleRate, speed_of_sound_m_s};
-use marea_media::write::{Depth, WavWriter, WriteSpec};
+use marea_media::write::{Depth, WriteSpec};
+use marea_session::deliver::{Channel, DeliverError, Written, span, write_file};
+use marea_session::names::{disk_name, stem};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::collections::HashSet;
@@ -32,9 +32,6 @@ pub struct DeliveredFile {
     /// Frames of sound before the file's beginning that were left out.
     pub left_out_frames: i64,
 }
-
-/// Frames rendered at a time.
-const BLOCK: i64 = 16_384;
 
 /// Renders every track and the sheet into the job's delivery folder.
 ///
@@ -93,15 +90,13 @@ fn write_all(
         )));
     }
     let stop = rep.stop();
-    let sources =
-        all.iter().map(|t| open_until(store, t, rate_hz, &stop).map(|f| (t.id, f))).collect::<Result<Vec<_>, _>>()?;
-    let renderer = |t: &TrackRow| {
-        let source = &sources.iter().find(|(id, _)| *id == t.id).expect("opened above").1;
-        t.played(source, rate)
-    };
+    let sources = all.iter().map(|t| open_until(store, t, rate_hz, &stop)).collect::<Result<Vec<_>, _>>()?;
+    let channel = |t: &TrackRow| -> usize { all.iter().position(|o| o.id == t.id).expect("a group is of the session") };
+    let channels: Vec<Channel> = (all.iter().zip(&sources))
+        .map(|(t, source)| Channel { sound: Placed { source, start: t.start_frame }, edit: t.edit() })
+        .collect();
     // The range is that of the whole session, so that files delivered at different times fit together.
-    let first = all.iter().map(|t| renderer(t).first()).min().unwrap_or(0);
-    let end = all.iter().map(|t| renderer(t).end()).max().unwrap_or(0);
+    let [first, end] = span(&channels, rate);
     let start = match options.start {
         FileStart::Session => 0,
         FileStart::Earliest => first,
@@ -123,32 +118,20 @@ fn write_all(
         // A session that starts before midnight of its stamp wraps into the day before.
         spec.time_reference = u64::try_from(midnight.rem_euclid(i64::from(rate_hz) * 86_400)).unwrap_or(0);
         spec.description = format!("{} - {title}, aligned", s.name);
-        let mut out = WavWriter::create(&folder.join(&name), spec).map_err(disk)?;
-        let mut renderers: Vec<TrackRenderer> = group.iter().map(|t| renderer(t)).collect();
-        let left_out = renderers.iter().map(|r| (start - r.first()).max(0)).max().unwrap_or(0);
-        let mut planes = vec![vec![0f32; index(BLOCK)]; group.len()];
-        let mut block = Vec::new();
-        let mut at = start;
-        while at < end {
-            let n = index((end - at).min(BLOCK));
-            for (r, p) in renderers.iter_mut().zip(&mut planes) {
-                r.read(at, &mut p[..n]).map_err(|e| JobError::Failed(e.to_string()))?;
-            }
-            block.clear();
-            block.extend((0..n).flat_map(|t| planes.iter().map(move |p| p[t])));
-            out.push(&block).map_err(disk)?;
-            at += n as i64;
-            let done = g as i64 * (end - start).max(1) + (at - start);
-            if !rep.report(done as f64 / total as f64, &format!("writing {name}")) {
-                return Err(JobError::Stopped);
-            }
-        }
-        let clipped = out.finish().map_err(disk)?;
+        let before = g as i64 * (end - start).max(1);
+        let mut report = |done: i64| rep.report((before + done) as f64 / total as f64, &format!("writing {name}"));
+        let own: Vec<Channel> = group.iter().map(|t| channels[channel(t)]).collect();
+        let written = write_file(&folder.join(&name), spec, &own, [start, end], &mut report).map_err(|e| match e {
+            DeliverError::Disk(e) => disk(e),
+            DeliverError::Read(e) => JobError::Failed(e.to_string()),
+            DeliverError::Stopped => JobError::Stopped,
+        })?;
         let bytes = std::fs::metadata(folder.join(&name)).map_err(disk)?.len();
         for (t, channel) in group.iter().zip(1..) {
             sheet_row(&mut sheet, s, t, rate, (&name, channel));
         }
-        files.push(DeliveredFile { name, bytes, clipped, left_out_frames: left_out });
+        let Written { clipped, left_out_frames } = written;
+        files.push(DeliveredFile { name, bytes, clipped, left_out_frames });
     }
     std::fs::write(folder.join("values.csv"), &sheet).map_err(disk)?;
     files.push(DeliveredFile { name: "values.csv".into(), bytes: sheet.len() as u64, clipped: 0, left_out_frames: 0 });

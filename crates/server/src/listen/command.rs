@@ -3,7 +3,7 @@
 use super::wire::{MixRequest, PlayRange};
 use crate::db::tracks::TrackRow;
 use marea_core::edit::Edit;
-use marea_core::edit::tempo::Tempo;
+use marea_core::edit::tempo::TempoMap;
 use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
 use std::ops::Range;
@@ -24,7 +24,7 @@ pub struct Play {
     /// The session's rate.
     pub rate: SampleRate,
     /// The session's tempo.
-    pub tempo: Tempo,
+    pub tempo: TempoMap,
 }
 
 /// What the thread is told.

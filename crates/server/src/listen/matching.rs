@@ -5,7 +5,7 @@ use super::sound::Sound;
 use crate::db::tracks::TrackRow;
 use crate::derive::work::open;
 use crate::store::Store;
-use marea_core::edit::tempo::Tempo;
+use marea_core::edit::tempo::TempoMap;
 use marea_core::measure::readings::loudness::{loudness, matched, stretches};
 use marea_core::units::SampleRate;
 use marea_media::work::WorkFile;
@@ -26,7 +26,7 @@ impl Key {
     fn levels(&self, store: &Store, rows: Vec<TrackRow>, rate: SampleRate) -> Option<[f64; 2]> {
         let files: Vec<(TrackRow, WorkFile)> =
             rows.into_iter().filter_map(|t| open(store, &t, rate.hz()).ok().map(|file| (t, file))).collect();
-        let mut sound = Sound::new(&self.mix, &files, rate, Tempo::default());
+        let mut sound = Sound::new(&self.mix, &files, rate, &TempoMap::default());
         let parts = stretches(self.range.clone(), rate);
         let mut told = [None; 2];
         for (way, told) in told.iter_mut().enumerate() {

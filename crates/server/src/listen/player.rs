@@ -109,7 +109,7 @@ impl Thread {
     /// Sends blocks while there is credit; returns the command that ends this playing, none when the page is gone.
     fn play(&mut self, play: &Play) -> Option<Command> {
         let files = self.open(play);
-        let mut sound = Sound::new(&play.mix, &files, play.rate, play.tempo);
+        let mut sound = Sound::new(&play.mix, &files, play.rate, &play.tempo);
         // Fade at the seam of a loop, in samples: as long as that of a stretch.
         let seam = play.rate.frames(SEAM_S) as f64;
         let range = play.range.filter(|r| r.to.saturating_sub(r.from) as f64 > 4.0 * seam * sound.speed);

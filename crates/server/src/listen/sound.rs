@@ -3,7 +3,7 @@
 use super::wire::MixRequest;
 use crate::db::tracks::TrackRow;
 use marea_core::edit::Edit;
-use marea_core::edit::tempo::Tempo;
+use marea_core::edit::tempo::TempoMap;
 use marea_core::measure::readings::meter::{CorrelationMeter, NullMeter, StereoReading, read_stereo};
 use marea_core::render::click::Click;
 use marea_core::render::track::TrackRenderer;
@@ -39,7 +39,7 @@ struct Way<'a> {
 
 impl<'a> Sound<'a> {
     /// The mix that was asked for, of recordings that are open.
-    pub fn new(request: &'a MixRequest, files: &'a [(TrackRow, WorkFile)], rate: SampleRate, tempo: Tempo) -> Self {
+    pub fn new(request: &'a MixRequest, files: &'a [(TrackRow, WorkFile)], rate: SampleRate, tempo: &TempoMap) -> Self {
         let way = |corrected: bool| Way {
             mix: Mix::new(voices(request, files, corrected, rate)),
             slow: Varispeed::default(),
@@ -51,7 +51,12 @@ impl<'a> Sound<'a> {
             pair: [Vec::new(), Vec::new()],
         };
         let speed = request.speed.filter(|s| SPEEDS.contains(s)).unwrap_or(1.0);
-        Self { request, ways: [way(true), way(false)], click: Click { rate_hz: rate.hz_f64(), tempo }, speed }
+        Self {
+            request,
+            ways: [way(true), way(false)],
+            click: Click { rate_hz: rate.hz_f64(), beats: tempo.beats(rate.hz_f64()) },
+            speed,
+        }
     }
 
     /// Levels in dB at which as corrected and as recorded are heard; at once or within a block.

@@ -23,7 +23,7 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     b.click("nav a[href$='/stereo']").await;
     let said = "const s=document.querySelector('[data-test=image-sentence]'); return s && s.dataset.verdict + ' ' + s.dataset.invert";
     b.until("inverted", &format!("return (()=>{{ {said} }})() === 'solid true'")).await;
-    b.find("[data-finding=channel_inverted]").await;
+    b.find("[data-finding=channel-inverted]").await;
     // What sounds is this pair, hard left and right: opposed, the dots lie flat.
     assert_eq!(
         b.js("return document.querySelector('[data-test=scope-apart]').getAttribute('aria-pressed')").await,
@@ -130,7 +130,7 @@ async fn sides_are_compared_and_the_picture_turns_to_xy() {
     // The hall in five and one: the surround that is turned over is told, seen in the matrix and in its direction.
     b.click("[data-test=set]").await;
     b.until("the set", &choose("Hall 5.1")).await;
-    b.find("[data-finding=channel_inverted]").await;
+    b.find("[data-finding=channel-inverted]").await;
     b.find("[data-test=matrix]").await;
     b.until("alarmed", "return document.querySelectorAll('[data-test=matrix] td.alarm').length >= 2").await;
     let magenta = "const c=document.querySelector('[data-test=surround]'); const d=c.getContext('2d').getImageData(0,0,c.width/2,c.height).data; let n=0; for(let k=0;k<d.length;k+=4) if(d[k+3]>200&&d[k]>140&&d[k+1]<90&&d[k+2]>80) n++; return n > 100";

@@ -75,7 +75,7 @@ async fn findings_are_accepted_put_aside_and_taken_back() {
         .as_array()
         .unwrap()
         .iter()
-        .filter(|f| f["finding"]["verdict"] == "solid" && !f["finding"]["proposals"].as_array().unwrap().is_empty())
+        .filter(|f| f["finding"]["verdict"] == "solid" && !f["finding"]["changes"].as_array().unwrap().is_empty())
         .map(|f| &f["key"])
         .collect();
     assert!(solid.len() >= 3);

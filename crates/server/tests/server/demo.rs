@@ -83,7 +83,7 @@ async fn the_faults_of_harbour_hall_are_found() {
     let choir = image(&["Choir stall pair L", "Choir stall pair R"]).await["pairs"][0].clone();
     assert_eq!((&choir["invert"], &choir["delay_frames"]), (&json!(true), &json!(0.0)), "{choir}");
     let bells = image(&["Bells rendered L", "Bells rendered R"]).await;
-    let level = bells["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "level_difference").unwrap();
+    let level = bells["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "level-difference").unwrap();
     assert!(level["text"].as_str().unwrap().contains(&format!("{BELLS_LOUDER_DB:.1}")), "{level}");
     let names = ["Hall 5.1 L", "Hall 5.1 R", "Hall 5.1 C", "Hall 5.1 LFE", "Hall 5.1 Ls", "Hall 5.1 Rs"];
     let hall = image(&names).await;
@@ -101,7 +101,7 @@ async fn the_faults_of_harbour_hall_are_found() {
         .unwrap()
         .iter()
         .filter(|f| f["finding"]["severity"] == "fault")
-        .map(|f| (f["finding"]["kind"].as_str().unwrap().to_string(), name(&f["finding"]["tracks"][0])))
+        .map(|f| (f["finding"]["kind"].as_str().unwrap().to_string(), name(&f["finding"]["about"]["tracks"][0])))
         .collect();
     faults.sort();
     let expected = [

@@ -3,7 +3,7 @@
 use super::api::lose;
 use crate::common::*;
 use futures_util::{SinkExt, StreamExt};
-use marea_core::edit::tempo::Tempo;
+use marea_core::edit::tempo::TempoMap;
 use marea_core::measure::readings::meter::correlation;
 use serde_json::json;
 use tokio_tungstenite::tungstenite::Message;
@@ -250,8 +250,8 @@ async fn places_levels_and_switches_do_what_they_say() {
     assert!(near(&l, &|n| 0.1 * left(n)), "20 dB down");
     let measured = json!({ "bpm": 90.0, "first_beat_frame": 5_000, "beats_a_bar": 3 });
     s.patch(&format!("/api/sessions/{session}"), measured).await;
-    let tempo = Tempo { bpm: 90.0, first_beat_frame: 5_000.0, beats_a_bar: 3 };
-    let click = marea_core::render::click::Click { rate_hz: 48_000.0, tempo };
+    let beats = TempoMap::single(90.0, 3, 5_000.0).beats(48_000.0);
+    let click = marea_core::render::click::Click { rate_hz: 48_000.0, beats };
     let [l, _] = heard(json!({ "click": true })).await;
     assert!(near(&l, &|n| left(n) + click.at(n as f64)), "with the click of the session's tempo");
     // A level that is none, or a place beyond the ends, does no harm.

@@ -18,7 +18,6 @@ mod heals;
 mod image;
 mod listen;
 mod migrated;
-mod names;
 mod private_database;
 mod queue;
 mod requests;

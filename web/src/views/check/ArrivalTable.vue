@@ -14,7 +14,7 @@ const tracks = computed(() => props.check.tracks.map((id) => store.track(id)))
 /** Tint of a column: what is open about that microphone. */
 const tints = computed(() =>
   props.check.tracks.map((_, m) => {
-    const about = props.check.findings.filter((f) => f.standing === 'open' && f.finding.tracks[0] === m)
+    const about = props.check.findings.filter((f) => f.standing === 'open' && f.finding.about.tracks[0] === m)
     if (about.some((f) => f.finding.kind === 'late' || f.finding.kind === 'early')) return 'late'
     return about.some((f) => f.finding.severity === 'fault') ? 'fault' : ''
   }),

@@ -21,7 +21,7 @@ const chosenKey = ref('')
 
 const open = computed(() => check.value?.findings.filter((f) => f.standing === 'open') ?? [])
 const rest = computed(() => check.value?.findings.filter((f) => f.standing !== 'open') ?? [])
-const solid = computed(() => open.value.filter((f) => f.finding.verdict === 'solid' && f.finding.proposals.length > 0))
+const solid = computed(() => open.value.filter((f) => f.finding.verdict === 'solid' && f.finding.changes.length > 0))
 const chosen = computed(() => check.value?.findings.find((f) => f.key === chosenKey.value) ?? null)
 const summary = computed(() => {
   const count = (s: string) => open.value.filter((f) => f.finding.severity === s).length
@@ -110,7 +110,7 @@ useKeys('Check', [
   {
     key: 'Enter',
     label: 'Accept the chosen finding',
-    run: () => chosen.value?.standing === 'open' && chosen.value.finding.proposals.length > 0 && void acceptOne(chosen.value.key),
+    run: () => chosen.value?.standing === 'open' && chosen.value.finding.changes.length > 0 && void acceptOne(chosen.value.key),
   },
   { key: 'g', label: 'Accept all solid findings', run: () => solid.value.length > 0 && acceptSolid() },
 ])
@@ -163,7 +163,7 @@ useKeys('Check', [
           No source could be told apart: there are no moments at which one microphone leads the others. More hits, a solo hit or names of
           sources would help.
         </p>
-        <ArrivalTable v-else :check="check" :chosen="chosen?.finding.tracks ?? []" @open="openCell" />
+        <ArrivalTable v-else :check="check" :chosen="chosen?.finding.about.tracks ?? []" @open="openCell" />
         <p class="legend soft">
           <span class="up">▲ upright</span> <span class="caution">▼ opposed</span> <span>│ arrival</span>
           <span>heavy line: solid, light: likely, hatched: undecided</span> <span>tinted column: a fault of that microphone</span>

@@ -16,10 +16,10 @@ const f = computed(() => props.view.finding)
 const words = computed(() => KINDS[f.value.kind])
 const name = (m: number) => store.track(props.check.tracks[m] ?? '')?.name ?? ''
 const title = computed(() => {
-  const who = f.value.tracks.slice(0, 2).map(name).join(' and ')
+  const who = f.value.about.tracks.slice(0, 2).map(name).join(' and ')
   // An amount too unsure to move anything by is no verdict yet, and the title says so before the text does.
   const said = (f.value.verdict === 'undecided' && words.value.unsure) || words.value.title
-  return `${words.value.alone ? name(f.value.tracks[0]!) : who} ${said}`.replace(' :', ':')
+  return `${words.value.alone ? name(f.value.about.tracks[0]!) : who} ${said}`.replace(' :', ':')
 })
 const worst = computed(() => {
   const bands = [...f.value.cost_bands].sort((a, b) => b.then_db - b.now_db - (a.then_db - a.now_db))
@@ -56,7 +56,7 @@ function leave(): void {
           >From {{ f.hits }} moments.</template
         >
       </p>
-      <p v-if="(f.cost_db ?? 0) > 0.05 && f.proposals.length > 0">
+      <p v-if="(f.cost_db ?? 0) > 0.05 && f.changes.length > 0">
         Costs {{ fixed(f.cost_db ?? 0, 1) }} dB in the sum<template v-if="worst"
           >, most about {{ worst.hz }} Hz ({{ fixed(worst.now_db, 1) }} → {{ fixed(worst.then_db, 1) }} dB)</template
         >.
@@ -65,7 +65,7 @@ function leave(): void {
     </template>
     <p v-if="view.note" class="soft">{{ view.standing === 'dismissed' ? `Put aside: ${view.note}` : view.note }}</p>
     <footer v-if="open">
-      <button v-if="f.proposals.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">
+      <button v-if="f.changes.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">
         {{ words.action ?? 'Accept' }}
       </button>
       <button v-if="f.effects.length > 0" class="link" data-test="effects" :aria-expanded="effects" @click.stop="effects = !effects">

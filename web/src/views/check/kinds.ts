@@ -38,4 +38,10 @@ export const KINDS: Record<Kind, KindWords> = {
   'lengths-differ': { mark: '!', title: 'differ in length' },
   'channel-missing': { mark: '!', title: 'lacks its other half' },
   undecided: { mark: '?', title: 'is undecided' },
+  'channel-inverted': { mark: '▼', title: 'is inverted' },
+  'channel-late': { mark: '→', title: 'is late' },
+  'level-difference': { mark: '!', title: 'is louder' },
+  'one-copied': { mark: '!', title: 'carry one and the same' },
+  'lasting-opposition': { mark: '∿', title: 'stay opposed' },
+  silent: { mark: '!', title: 'is silent' },
 }

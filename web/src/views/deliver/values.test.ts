@@ -1,8 +1,9 @@
+import { oneTempo } from '../../shared/beats'
 import { describe, expect, it } from 'vitest'
 import type { Track } from '../../api/client'
 import { valuesText } from './values'
 
-const m = { rateHz: 48000, speedMS: 343.2, bpm: 120, firstBeatFrame: 0, beatsABar: 4 }
+const m = { rateHz: 48000, speedMS: 343.2, bpm: 120, beats: oneTempo(24_000) }
 const track = (name: string, part: Partial<Track> = {}) =>
   ({
     name,

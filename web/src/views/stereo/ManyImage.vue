@@ -26,7 +26,10 @@ watch(
 const findings = computed(() => props.view.repair.findings)
 /** Channels that are turned over, or that stay opposed to another as prominent. */
 const alarmed = computed(
-  () => new Set(findings.value.filter((f) => f.kind === 'channel_inverted' || f.kind === 'lasting_opposition').flatMap((f) => f.channels)),
+  () =>
+    new Set(
+      findings.value.filter((f) => f.kind === 'channel-inverted' || f.kind === 'lasting-opposition').flatMap((f) => f.about.channels),
+    ),
 )
 const isOf = (a: number, b: number) => (x: { a: number; b: number }) => x.a === Math.min(a, b) && x.b === Math.max(a, b)
 const between = (a: number, b: number) => props.view.image.pairs.find(isOf(a, b))
@@ -34,7 +37,9 @@ const between = (a: number, b: number) => props.view.image.pairs.find(isOf(a, b)
 /** Two of them against each other: turned over by their strikes, or opposed for long with both prominent. */
 function opposed(a: number, b: number): boolean {
   if (a === b) return false
-  const lasting = findings.value.some((f) => f.kind === 'lasting_opposition' && f.channels.includes(a) && f.channels.includes(b))
+  const lasting = findings.value.some(
+    (f) => f.kind === 'lasting-opposition' && f.about.channels.includes(a) && f.about.channels.includes(b),
+  )
   return lasting || props.view.repair.pairs.some((j) => isOf(a, b)(j) && j.invert)
 }
 

@@ -159,7 +159,7 @@ useKeys('Stereo', [
           </dl>
           <h2>Findings</h2>
           <p v-if="view.repair.findings.length === 0" class="soft" data-test="no-findings">Nothing is wrong between these channels.</p>
-          <article v-for="f in view.repair.findings" :key="f.kind + f.channels.join()" :class="f.severity" :data-finding="f.kind">
+          <article v-for="f in view.repair.findings" :key="f.kind + f.about.channels.join()" :class="f.severity" :data-finding="f.kind">
             <p>{{ f.text }}</p>
             <p class="soft">
               {{ f.advice }} <b>{{ f.verdict }}</b>

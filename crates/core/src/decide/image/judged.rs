@@ -1,47 +1,10 @@
 //! What is said of the channels of one recording.
 
-use crate::decide::finding::Severity;
 use crate::edit::Correction;
 use crate::measure::image::layout::Place;
 use crate::measure::pair::response::BandGain;
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
-/// What a finding about channels says.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum ImageKind {
-    /// One channel is turned over against the other.
-    ChannelInverted,
-    /// One channel is later by a constant time.
-    ChannelLate,
-    /// One channel is louder by a constant level.
-    LevelDifference,
-    /// Both channels carry the same.
-    OneCopied,
-    /// Two prominent channels stay opposed, and no inversion explains it.
-    LastingOpposition,
-    /// A channel without sound.
-    Silent,
-}
-
-/// Something about channels.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct ImageFinding {
-    /// What.
-    pub kind: ImageKind,
-    /// Channels, from 0.
-    pub channels: Vec<usize>,
-    /// How bad.
-    pub severity: Severity,
-    /// How sure.
-    pub verdict: Verdict,
-    /// In sentences.
-    pub text: String,
-    /// What to do; empty for nothing.
-    pub advice: String,
-}
 
 /// Two channels, judged.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

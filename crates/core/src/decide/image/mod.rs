@@ -5,11 +5,12 @@ mod offer;
 mod pair;
 mod sign;
 
-use crate::decide::finding::Severity;
-use crate::decide::image::judged::{ImageFinding, ImageKind, Judged, Names, Proposed};
+use crate::decide::finding::{Change, Finding, To};
+use crate::decide::image::judged::{Judged, Names, Proposed};
 use crate::decide::image::offer::{in_level, in_time, opposed};
 use crate::decide::image::pair::judge;
 use crate::decide::image::sign::{sign_of, turned, why};
+use crate::decide::kind::Kind;
 use crate::edit::Correction;
 use crate::measure::image::layout::Place;
 use crate::measure::image::{Between, Image};
@@ -25,7 +26,7 @@ pub struct Repair {
     /// What each channel is to carry besides.
     pub channels: Vec<Proposed>,
     /// What was found, worst first.
-    pub findings: Vec<ImageFinding>,
+    pub findings: Vec<Finding>,
 }
 
 /// Judges an image.
@@ -34,14 +35,8 @@ pub fn repair(image: &Image, names: &Names) -> Repair {
     let name = |c: usize| names.of(c, n);
     let mut findings = Vec::new();
     for c in (0..n).filter(|c| image.channels[*c].rms_db.is_none()) {
-        findings.push(ImageFinding {
-            kind: ImageKind::Silent,
-            channels: vec![c],
-            severity: Severity::Caution,
-            verdict: Verdict::Solid,
-            text: format!("The channel “{}” holds no sound.", name(c)),
-            advice: String::new(),
-        });
+        let text = format!("The channel “{}” holds no sound.", name(c));
+        findings.push(Finding::of_channels(Kind::Silent, [c], text));
     }
     // What makes the low effects out of the rest turns their phase: no sign can be told against them.
     let filtered = |c: usize| names.places.is_some_and(|p| p.get(c) == Some(&Place::Lfe));
@@ -57,14 +52,13 @@ pub fn repair(image: &Image, names: &Names) -> Repair {
         channels[c].correction.invert = true;
         channels[c].verdict = verdict;
         let against = if n == 2 { name(1 - c) } else { "the others".into() };
-        findings.push(ImageFinding {
-            kind: ImageKind::ChannelInverted,
-            channels: vec![c],
-            severity: Severity::Fault,
-            verdict,
-            text: format!("“{}” is inverted against {against}. {}", name(c), why(image, c)),
-            advice: format!("Invert “{}”.", name(c)),
-        });
+        let text = format!("“{}” is inverted against {against}. {}", name(c), why(image, c));
+        findings.push(
+            Finding::of_channels(Kind::ChannelInverted, [c], text)
+                .verdict(verdict)
+                .advice(format!("Invert “{}”.", name(c)))
+                .changes(vec![Change { of: c, to: To::Inverted(true) }], Vec::new()),
+        );
     }
     if let ([p], [j]) = (&image.pairs[..], &pairs[..]) {
         in_time(p, j, image, &name, &mut channels, &mut findings);

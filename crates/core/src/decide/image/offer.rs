@@ -1,8 +1,9 @@
 //! What is offered against a difference of time or level, and what is only told.
 
-use crate::decide::finding::Severity;
-use crate::decide::image::judged::{ImageFinding, ImageKind, Judged, Proposed, signed};
+use crate::decide::finding::{Change, Finding, To};
+use crate::decide::image::judged::{Judged, Proposed, signed};
 use crate::decide::image::pair::{COPY_DB, ONE_SOUND_DB, at_one_place, delay};
+use crate::decide::kind::Kind;
 use crate::edit::offset_for_lag;
 use crate::measure::image::{Between, Image};
 use crate::verdict::Verdict;
@@ -21,7 +22,7 @@ pub fn in_time(
     image: &Image,
     name: &dyn Fn(usize) -> String,
     channels: &mut [Proposed],
-    findings: &mut Vec<ImageFinding>,
+    findings: &mut Vec<Finding>,
 ) {
     let Some((lag, verdict)) = delay(p) else { return };
     let late = if lag > 0.0 { p.b } else { p.a };
@@ -31,19 +32,18 @@ pub fn in_time(
     }
     channels[late].correction.offset_frames = offset;
     channels[late].verdict = channels[late].verdict.min(verdict);
-    findings.push(ImageFinding {
-        kind: ImageKind::ChannelLate,
-        channels: vec![late],
-        severity: Severity::Fault,
-        verdict,
-        text: format!("In time, {}", j.text),
-        advice: format!(
-            "Move “{}” by {} samples ({:.3} ms earlier).",
-            name(late),
-            signed(offset, 2),
-            -offset * 1_000.0 / f64::from(image.rate_hz)
-        ),
-    });
+    let advice = format!(
+        "Move “{}” by {} samples ({:.3} ms earlier).",
+        name(late),
+        signed(offset, 2),
+        -offset * 1_000.0 / f64::from(image.rate_hz)
+    );
+    findings.push(
+        Finding::of_channels(Kind::ChannelLate, [late], format!("In time, {}", j.text))
+            .verdict(verdict)
+            .advice(advice)
+            .changes(vec![Change { of: late, to: To::Offset(offset) }], Vec::new()),
+    );
 }
 
 /// The louder channel is brought down. Only where the difference is that of the channels.
@@ -52,18 +52,12 @@ pub fn in_level(
     j: &Judged,
     name: &dyn Fn(usize) -> String,
     channels: &mut [Proposed],
-    findings: &mut Vec<ImageFinding>,
+    findings: &mut Vec<Finding>,
 ) {
     let Some(rms) = p.balance_db else { return };
     if p.unshared_db < COPY_DB && rms.abs() < 0.05 && !j.invert {
-        findings.push(ImageFinding {
-            kind: ImageKind::OneCopied,
-            channels: vec![p.a, p.b],
-            severity: Severity::Info,
-            verdict: Verdict::Solid,
-            text: "Both channels carry one and the same sound: it is mono.".into(),
-            advice: String::new(),
-        });
+        let text = "Both channels carry one and the same sound: it is mono.";
+        findings.push(Finding::of_channels(Kind::OneCopied, [p.a, p.b], text));
     }
     let balance = p.loudness_balance_db.unwrap_or(rms);
     if balance.abs() < LEAST_DB {
@@ -82,58 +76,47 @@ pub fn in_level(
     if verdict == Verdict::Solid {
         channels[louder].correction.gain_db = gain;
     }
-    findings.push(ImageFinding {
-        kind: ImageKind::LevelDifference,
-        channels: vec![louder],
-        severity: Severity::Caution,
-        verdict,
-        text: format!(
-            "“{}” is louder by {:.2} dB (loudness), {:.2} dB (RMS){}.",
-            name(louder),
-            balance.abs(),
-            rms.abs(),
-            if constant {
-                ", by the same at every moment"
-            } else {
-                "; from moment to moment it changes with what sounds, so that ears should decide"
-            }
-        ),
-        advice: format!(
-            "{} “{}” down by {:.2} dB.",
-            if verdict == Verdict::Solid { "Bring" } else { "If it sounds so, bring" },
-            name(louder),
-            gain.abs()
-        ),
-    });
+    let text = format!(
+        "“{}” is louder by {:.2} dB (loudness), {:.2} dB (RMS){}.",
+        name(louder),
+        balance.abs(),
+        rms.abs(),
+        if constant {
+            ", by the same at every moment"
+        } else {
+            "; from moment to moment it changes with what sounds, so that ears should decide"
+        }
+    );
+    let bring = if verdict == Verdict::Solid { "Bring" } else { "If it sounds so, bring" };
+    let changes = (verdict == Verdict::Solid).then_some(Change { of: louder, to: To::Gain(gain) });
+    findings.push(
+        Finding::of_channels(Kind::LevelDifference, [louder], text)
+            .verdict(verdict)
+            .advice(format!("{bring} “{}” down by {:.2} dB.", name(louder), gain.abs()))
+            .changes(changes.into_iter().collect(), Vec::new()),
+    );
 }
 
 /// Lasting opposition between channels that are both prominent, inversion taken into account.
-pub fn opposed(
-    image: &Image,
-    turned: &[Option<Verdict>],
-    name: &dyn Fn(usize) -> String,
-    findings: &mut Vec<ImageFinding>,
-) {
+pub fn opposed(image: &Image, turned: &[Option<Verdict>], name: &dyn Fn(usize) -> String, findings: &mut Vec<Finding>) {
     let loudest = image.channels.iter().filter_map(|c| c.rms_db).fold(f64::NEG_INFINITY, f64::max);
     let prominent = |c: usize| image.channels[c].rms_db.is_some_and(|l| l > loudest - PROMINENT_DB);
     for p in &image.pairs {
         let lasting = p.correlation.is_some_and(|c| c < -0.3) && p.opposed_part > 0.7;
         let explained = turned[p.a].is_some() != turned[p.b].is_some();
         if lasting && !explained && prominent(p.a) && prominent(p.b) {
-            findings.push(ImageFinding {
-                kind: ImageKind::LastingOpposition,
-                channels: vec![p.a, p.b],
-                severity: Severity::Caution,
-                verdict: Verdict::Likely,
-                text: format!(
-                    "“{}” and “{}” stay opposed: correlation {} over the whole, negative in {:.0} % of the time.",
-                    name(p.a),
-                    name(p.b),
-                    signed(p.correlation.unwrap_or(0.0), 2),
-                    p.opposed_part * 100.0
-                ),
-                advice: "Listen in mono: what both carry is lost there.".into(),
-            });
+            let text = format!(
+                "“{}” and “{}” stay opposed: correlation {} over the whole, negative in {:.0} % of the time.",
+                name(p.a),
+                name(p.b),
+                signed(p.correlation.unwrap_or(0.0), 2),
+                p.opposed_part * 100.0
+            );
+            findings.push(
+                Finding::of_channels(Kind::LastingOpposition, [p.a, p.b], text)
+                    .verdict(Verdict::Likely)
+                    .advice("Listen in mono: what both carry is lost there."),
+            );
         }
     }
 }

@@ -5,6 +5,7 @@
 //! arrival. The result is looked at again in parts of the recording: a high peak that is not the same everywhere is
 //! not a delay.
 
+pub mod each;
 pub mod estimate;
 mod fine;
 pub mod look;

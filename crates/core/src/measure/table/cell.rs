@@ -2,7 +2,8 @@
 
 use crate::dsp::stats::thin;
 use crate::dsp::window::Anchor;
-use crate::measure::arrival::{Alternative, Cell, empty};
+use crate::measure::arrival::{Alternative, Cell, MomentLag, empty};
+use crate::measure::pair::each::each_lag;
 use crate::measure::pair::estimate::Estimate;
 use crate::measure::pair::look::{Attempt, Look, leaning};
 use crate::measure::pair::options::{Material, PairOptions};
@@ -105,7 +106,13 @@ pub fn measure_cell(
     } else {
         Default::default()
     };
+    let arrival = (e.lag, e.sign);
+    let each = match decided {
+        true => each_lag((home.0, mic.0), places, best.material, arrival, PairOptions::default().band_hz, rate)?,
+        false => Vec::new(),
+    };
     Ok(Cell {
+        each: places.iter().zip(each).map(|(at, lag_frames)| moment(*at, lag_frames)).collect(),
         lag_frames: decided.then_some(e.lag),
         sign: if decided { e.sign } else { 0 },
         low_sign,
@@ -120,6 +127,11 @@ pub fn measure_cell(
         wave: wave(home.0.track, mic.0, places, centre, wave_s, rate)?,
         bands,
     })
+}
+
+/// To a hundredth of a frame: one moment tells no more.
+fn moment(at: i64, lag: Option<f64>) -> MomentLag {
+    MomentLag { at, lag_frames: lag.map(|l| (l * 100.0).round() / 100.0) }
 }
 
 /// Nothing that more moments could change.
@@ -188,6 +200,7 @@ pub fn home_cell(
     let places: Vec<i64> = moments.iter().map(|m| m.at).collect();
     let (bands, _, power) = transfer(home, home.track, &places, 0, rate)?;
     let cell = Cell {
+        each: places.iter().map(|at| moment(*at, Some(0.0))).collect(),
         lag_frames: Some(0.0),
         sign: 1,
         low_sign: 1,

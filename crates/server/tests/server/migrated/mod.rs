@@ -94,9 +94,9 @@ async fn bringing_over_goes_on_where_it_was_cut_off() {
     // As far as the tables and what is in them; the old columns still stand.
     sqlx::migrate!("./migrations").run_to(20_261_128_000_001, &pool).await.expect("tables");
     sqlx::query("INSERT INTO plans (id, slices) VALUES (UNHEX(REPEAT('00', 32)), '[]')").execute(&pool).await.unwrap();
-    db::migrate(&pool).await.expect("brought over");
+    db::migrate::migrate(&pool).await.expect("brought over");
     // And a third start finds nothing to do.
-    db::migrate(&pool).await.expect("nothing to do");
+    db::migrate::migrate(&pool).await.expect("nothing to do");
     let (without,): (i64,) =
         sqlx::query_as("SELECT COUNT(*) FROM tracks LEFT JOIN edits ON edits.id = edit_id WHERE edits.id IS NULL")
             .fetch_one(&pool)

@@ -1,6 +1,6 @@
 //! Names of files: cleaned, made safe for the disk, and read.
 
-use marea_server::names::{clean_file_name, disk_name, stem};
+use marea_session::names::{clean_file_name, disk_name, stem};
 use std::collections::HashSet;
 
 #[test]

@@ -1,0 +1,8 @@
+//! A session as a whole: what command line and server both do with it. Recordings come in as sources of sound and leave as files;
+//! where they are stored, and who asks, is the caller's.
+
+pub mod accept;
+pub mod deliver;
+pub mod hear;
+pub mod names;
+pub mod standing;

@@ -1,0 +1,129 @@
+//! What stands open: the findings of a session as recorded and as it is carried now, and what became of each.
+
+use marea_core::decide::finding::Finding;
+use marea_core::decide::kind::{Kind, Severity};
+use marea_core::decide::{Check, decide};
+use marea_core::edit::Edit;
+use marea_core::measure::arrival::Table;
+use marea_core::track::{Side, Track};
+use serde::Serialize;
+
+/// What became of a finding.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Standing {
+    /// Waits for a decision.
+    Open,
+    /// Gone with the corrections carried now.
+    Agreed,
+    /// Put aside with a reason.
+    Dismissed,
+}
+
+/// A finding and what became of it.
+#[derive(Debug, Clone, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct FindingView {
+    /// Stays the same as long as it is about the same.
+    pub key: String,
+    /// What became of it.
+    pub standing: Standing,
+    /// Why it was put aside, or why it is still there although its track was corrected.
+    pub note: String,
+    /// The finding.
+    pub finding: Finding,
+}
+
+/// What a caller knows of its tracks, by index.
+pub trait Kept {
+    /// What a track is called for good.
+    fn id(&self, track: usize) -> String;
+    /// Why a finding with this key was put aside, if it was; kept at the first track it is about.
+    fn put_aside(&self, track: usize, key: &str) -> Option<String>;
+}
+
+/// A session that was measured, judged as recorded and as it is carried now.
+pub struct Judged {
+    /// As recorded.
+    pub recorded: Check,
+    /// With what the tracks carry now.
+    pub corrected: Check,
+    tracks: Vec<Track>,
+    by_name: Vec<Track>,
+    homes: Vec<usize>,
+    missing: Vec<usize>,
+}
+
+impl Judged {
+    /// Judges a table. `tracks` as they are known and carried now, `by_name` as their files' names alone tell them, `missing`
+    /// those whose recording could not be read.
+    pub fn of(table: &Table, tracks: Vec<Track>, by_name: Vec<Track>, missing: Vec<usize>) -> Self {
+        let mut before = tracks.clone();
+        before.iter_mut().for_each(|t| t.edit = Edit::default());
+        let (recorded, mut corrected) = (decide(table, &before), decide(table, &tracks));
+        // What cannot be read is no dead microphone.
+        corrected.findings.retain(|f| !missing.iter().any(|m| f.about.tracks.contains(m)));
+        let homes = table.rows.iter().map(|r| r.home).collect();
+        Self { recorded, corrected, tracks, by_name, homes, missing }
+    }
+
+    fn key(&self, f: &Finding, kept: &dyn Kept) -> String {
+        f.key(|track| kept.id(track), |row| self.homes[row])
+    }
+
+    /// All findings: open ones first, then those put aside, then those that what is carried has settled; each worst first.
+    pub fn findings(&self, kept: &dyn Kept) -> Vec<FindingView> {
+        let recorded: Vec<String> = self.recorded.findings.iter().map(|f| self.key(f, kept)).collect();
+        let mut shown: Vec<FindingView> =
+            self.corrected.findings.iter().map(|f| self.still_there(f, &recorded, kept)).collect();
+        for (f, key) in self.recorded.findings.iter().zip(recorded) {
+            let gone = self.missing.iter().any(|m| f.about.tracks.contains(m));
+            if !gone && !shown.iter().any(|s| s.key == key) {
+                shown.push(agreed(key, f.clone()));
+            }
+        }
+        shown.extend(self.exchanged().into_iter().map(|f| agreed(self.key(&f, kept), f)));
+        shown.sort_by_key(|f| match f.standing {
+            Standing::Open => 0,
+            Standing::Dismissed => 1,
+            Standing::Agreed => 2,
+        });
+        shown
+    }
+
+    fn still_there(&self, f: &Finding, recorded: &[String], kept: &dyn Kept) -> FindingView {
+        let (key, first) = (self.key(f, kept), f.about.tracks[0]);
+        // Before a source was part of a key it was kept without it.
+        let without = key.split('@').next().unwrap_or_default();
+        let reason = kept.put_aside(first, &key).or_else(|| kept.put_aside(first, without));
+        let carries = !self.tracks[first].edit.correction().is_neutral();
+        let (standing, note) = match reason {
+            Some(reason) => (Standing::Dismissed, reason),
+            None if carries && recorded.contains(&key) => {
+                (Standing::Open, "still there with the corrections carried now".into())
+            }
+            None => (Standing::Open, String::new()),
+        };
+        FindingView { key, standing, note, finding: f.clone() }
+    }
+
+    /// Pairs whose sides were exchanged against their names agree now; the names still tell what they were.
+    fn exchanged(&self) -> Vec<Finding> {
+        let turned = |m: usize, from: Side, to: Side| self.by_name[m].side == from && self.tracks[m].side == to;
+        let all = 0..self.tracks.len();
+        let mut found = Vec::new();
+        for l in all.clone().filter(|m| turned(*m, Side::Left, Side::Right)) {
+            let mate = |r: &usize| turned(*r, Side::Right, Side::Left) && self.by_name[*r].set == self.by_name[l].set;
+            if let Some(r) = all.clone().find(mate) {
+                let text = format!("{} and {} were exchanged.", self.tracks[l].label, self.tracks[r].label);
+                found.push(Finding::of_tracks(Kind::PairSwapped, [l, r], text).severity(Severity::Info));
+            }
+        }
+        found
+    }
+}
+
+fn agreed(key: String, finding: Finding) -> FindingView {
+    FindingView { key, standing: Standing::Agreed, note: String::new(), finding }
+}
