@@ -73,18 +73,79 @@ impl From<SampleRate> for u64 {
     }
 }
 
-/// Speed of sound at 20 °C in m/s (ISO 9613-1); a few degrees matter less than the size of a microphone.
-pub const SPEED_M_S: f64 = 343.2;
+/// The air a session was recorded in, by its temperature; 20 °C unless somebody says otherwise.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "f64", into = "f64")]
+pub struct Air {
+    celsius: f64,
+}
 
-/// Speed of sound in air in m/s at a temperature in °C (ISO 9613-1: 343.2·√(T/293.15)).
-///
-/// # Errors
-/// [`UnitError::Temperature`] outside −50 … 60 °C.
-pub fn speed_of_sound_m_s(temperature_c: f64) -> Result<f64, UnitError> {
-    if !(-50.0..=60.0).contains(&temperature_c) {
-        return Err(UnitError::Temperature(temperature_c));
+impl Default for Air {
+    fn default() -> Self {
+        Self { celsius: 20.0 }
     }
-    Ok(343.2 * ((temperature_c + 273.15) / 293.15).sqrt())
+}
+
+impl Air {
+    /// Air at a temperature in °C.
+    ///
+    /// # Errors
+    /// [`UnitError::Temperature`] outside −50 … 60 °C.
+    ///
+    /// ```
+    /// use marea_core::units::Air;
+    /// assert_eq!(Air::new(20.0).unwrap().speed_m_s(), 343.2);
+    /// assert!(Air::new(99.0).is_err());
+    /// ```
+    pub fn new(celsius: f64) -> Result<Self, UnitError> {
+        if (-50.0..=60.0).contains(&celsius) { Ok(Self { celsius }) } else { Err(UnitError::Temperature(celsius)) }
+    }
+
+    /// Its temperature in °C.
+    pub fn celsius(self) -> f64 {
+        self.celsius
+    }
+
+    /// Speed of sound in m/s (ISO 9613-1: 343.2·√(T/293.15)).
+    pub fn speed_m_s(self) -> f64 {
+        343.2 * ((self.celsius + 273.15) / 293.15).sqrt()
+    }
+}
+
+impl TryFrom<f64> for Air {
+    type Error = UnitError;
+    fn try_from(celsius: f64) -> Result<Self, UnitError> {
+        Self::new(celsius)
+    }
+}
+
+impl From<Air> for f64 {
+    fn from(air: Air) -> f64 {
+        air.celsius
+    }
+}
+
+/// Under which something is measured.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Conditions {
+    /// The session's rate.
+    pub rate: SampleRate,
+    /// Its air.
+    pub air: Air,
+}
+
+impl From<SampleRate> for Conditions {
+    /// In air of 20 °C.
+    fn from(rate: SampleRate) -> Self {
+        Self { rate, air: Air::default() }
+    }
+}
+
+impl Conditions {
+    /// Metres that sound goes in a number of frames.
+    pub fn metres(self, frames: f64) -> f64 {
+        frames / self.rate.hz_f64() * self.air.speed_m_s()
+    }
 }
 
 /// Length of a note in seconds: `4 / denominator` quarter notes at `bpm` quarters a minute, times `factor`
@@ -136,14 +197,14 @@ pub struct LagUnits {
 }
 
 impl LagUnits {
-    /// A lag in frames in every unit, for a speed of sound in m/s and a tempo in quarters a minute.
-    pub fn of(samples: f64, rate: SampleRate, speed_m_s: f64, bpm: f64) -> Self {
+    /// A lag in frames in every unit, for a tempo in quarters a minute.
+    pub fn of(samples: f64, Conditions { rate, air }: Conditions, bpm: f64) -> Self {
         let seconds = samples / rate.hz_f64();
         Self {
             samples,
             ms: seconds * 1e3,
             us: seconds * 1e6,
-            metres: seconds * speed_m_s,
+            metres: seconds * air.speed_m_s(),
             quarters: seconds * bpm / 60.0,
         }
     }

@@ -3,10 +3,12 @@
 mod common;
 
 use common::stage::{Stage, track};
+use marea_core::decide::finding::Finding;
 use marea_core::decide::kind::{Kind, Severity};
 use marea_core::decide::{Check, decide};
 use marea_core::track::Role;
 use marea_core::track::Side;
+use marea_core::units::Air;
 use marea_core::verdict::Verdict;
 
 fn kinds(c: &Check) -> Vec<(Kind, usize)> {
@@ -140,6 +142,19 @@ fn a_second_microphone_far_behind_the_first_is_said_to_be_perhaps_late() {
         if let Some(f) = finding {
             assert_eq!((f.verdict, f.changes.len(), f.severity), (Verdict::Undecided, 0, Severity::Caution));
             assert!(f.text.contains("further away, or it is late"), "{}", f.text);
+            // In colder air sound goes slower: the same lag is a shorter way.
+            let metres = |f: &Finding| -> f64 {
+                let (_, after) = f.text.split_once("stands ").unwrap();
+                after.split(' ').next().unwrap().parse().unwrap()
+            };
+            table.air = Air::new(-20.0).unwrap();
+            let colder = of_it(&decide(&table, &stage.tracks)).unwrap();
+            assert!(
+                (metres(&f) - 2.9).abs() < 0.06 && (metres(&colder) - 2.7).abs() < 0.06,
+                "{} {}",
+                f.text,
+                colder.text
+            );
             // Moved onto the first it is where somebody put it.
             stage.tracks[second].edit.placement.offset_frames = -lag;
             assert!(of_it(&decide(&table, &stage.tracks)).is_none());

@@ -26,7 +26,7 @@ fn what_all_others_let_expect_is_where_it_was() {
         let mut rows = s.table().rows;
         let truth = rows[1].cells[4].lag_frames.unwrap();
         rows[1].cells[4].undecide("left out");
-        let placed = place(&rows, &s.roles(), rate(), None).unwrap();
+        let placed = place(&rows, &s.roles(), rate().into(), None).unwrap();
         let (expected, sigma) = placed.expected[1][4].unwrap();
         let off = (expected - truth).abs();
         assert!(off < 4.0 * sigma.max(3.0) && off < 0.001 * RATE, "seed {seed}: {expected} ± {sigma}, was {truth}");
@@ -75,13 +75,13 @@ fn what_takes_longer_than_the_other_way_round_is_not_solid() {
         let mut rows = s.table().rows;
         let lag = rows[0].cells[2].lag_frames.unwrap();
         rows[0].cells[2].lag_frames = Some(lag + 160.0);
-        settle(&mut rows, &s.roles(), rate());
+        settle(&mut rows, &s.roles(), rate().into());
         assert!(rows[0].cells[2].verdict < Verdict::Solid, "seed {seed}: {}", rows[0].cells[2].reason);
         assert_eq!(rows[2].cells[0].verdict, Verdict::Solid, "the other way stays");
         s = Stage::new(6, seed);
         s.late[2] = 400.0;
         let mut rows = s.table().rows;
-        settle(&mut rows, &s.roles(), rate());
+        settle(&mut rows, &s.roles(), rate().into());
         assert!(rows.iter().flat_map(|r| &r.cells).all(|c| c.verdict == Verdict::Solid), "seed {seed}");
     }
 }
@@ -119,7 +119,7 @@ fn what_is_off_alike_in_one_microphone_stays_likely() {
         row.cells[2].lag_frames = row.cells[2].lag_frames.map(|l| l + if row.home == 5 { 900.0 } else { 415.0 });
         likely(row, 2);
     }
-    settle(&mut rows, &s.roles(), rate());
+    settle(&mut rows, &s.roles(), rate().into());
     let stay = rows.iter().filter(|r| r.home != 2 && r.cells[2].verdict == Verdict::Likely).count();
     assert!(stay >= 3, "only {stay} stay");
     assert_eq!(rows[5].cells[2].verdict, Verdict::Undecided, "{}", rows[5].cells[2].reason);
@@ -137,7 +137,7 @@ fn a_reflection_gives_way_to_the_peak_that_fits() {
     let later = rows[4].cells[1].lag_frames.unwrap() + 400.0;
     rows[4].cells[1].lag_frames = Some(later);
     likely(&mut rows[4], 1);
-    settle(&mut rows, &s.roles(), rate());
+    settle(&mut rows, &s.roles(), rate().into());
     assert_eq!((rows[0].cells[3].lag_frames, rows[0].cells[3].sign), (Some(truth), 1), "{}", rows[0].cells[3].reason);
     assert_eq!(rows[4].cells[1].lag_frames, None, "{}", rows[4].cells[1].reason);
     assert!(rows[4].cells[1].alternatives.iter().any(|a| a.lag_frames == later), "what was refused can still be seen");
@@ -150,7 +150,7 @@ fn of_peaks_alike_the_one_that_fits_is_taken_and_never_called_solid() {
     let truth = rows[2].cells[5].lag_frames.unwrap();
     rows[2].cells[5].undecide("two lags fit alike");
     rows[2].cells[5].alternatives.push(Alternative { lag_frames: truth + 250.0, sign: -1, part: 0.95 });
-    settle(&mut rows, &s.roles(), rate());
+    settle(&mut rows, &s.roles(), rate().into());
     assert_eq!((rows[2].cells[5].lag_frames, rows[2].cells[5].verdict), (Some(truth), Verdict::Likely));
 }
 
@@ -163,7 +163,7 @@ fn cells_that_repeat_another_source_are_not_believed() {
     for m in [1, 2, 6, 7] {
         rows[0].cells[m].lag_frames = Some(rows[3].cells[m].lag_frames.unwrap() - shift);
     }
-    settle(&mut rows, &s.roles(), rate());
+    settle(&mut rows, &s.roles(), rate().into());
     for m in [1, 2, 6, 7] {
         assert_eq!(rows[0].cells[m].lag_frames, None, "{}", rows[0].cells[m].reason);
     }
@@ -257,7 +257,7 @@ fn a_source_heard_elsewhere_first_is_a_stranger_and_nothing_of_it_is_solid() {
         *cell = solid(lag(m) - lag(3) + 3.0, 1, f64::from(of_third[m].bands[0].re / of_third[3].bands[0].re));
     }
     rows.remove(2);
-    settle(&mut rows, &s.roles(), rate());
+    settle(&mut rows, &s.roles(), rate().into());
     let row = rows.iter().find(|r| r.home == 3).unwrap();
     assert!(!row.own_mic, "the third microphone hears it first");
     assert!(row.cells.iter().enumerate().all(|(m, c)| m == 3 || c.verdict < Verdict::Solid));
@@ -282,7 +282,7 @@ fn a_microphone_is_taken_from_a_source_it_does_not_stand_at() {
         let (true_one, stray) = (beside(1, 400.0), beside(4, 0.0));
         let mut rows = s.table().rows;
         rows[1].members = vec![1, true_one, stray];
-        settle(&mut rows, &s.roles(), rate());
+        settle(&mut rows, &s.roles(), rate().into());
         let row = rows.iter().find(|r| r.home == 1).unwrap();
         assert_eq!(row.members, [1, true_one], "seed {seed}");
     }

@@ -11,11 +11,11 @@ fn close(a: f64, b: f64, tolerance: f64) {
 /// ISO 9613-1: 343.2 m/s at 20 °C, 331.3 m/s at 0 °C.
 #[test]
 fn speed_of_sound() {
-    close(speed_of_sound_m_s(20.0).unwrap(), 343.2, 1e-9);
-    close(speed_of_sound_m_s(0.0).unwrap(), 331.3, 0.05);
-    assert!(speed_of_sound_m_s(f64::NAN).is_err() && speed_of_sound_m_s(-80.0).is_err());
+    close(Air::new(20.0).unwrap().speed_m_s(), 343.2, 1e-9);
+    close(Air::new(0.0).unwrap().speed_m_s(), 331.3, 0.05);
+    assert!(Air::new(f64::NAN).is_err() && Air::new(-80.0).is_err());
     // 1 m = 2.914 ms = 139.9 samples at 48 kHz (arithmetic).
-    let seconds = 1.0 / speed_of_sound_m_s(20.0).unwrap();
+    let seconds = 1.0 / Air::default().speed_m_s();
     close(seconds * 1e3, 2.914, 0.000_5);
     close(seconds * 48_000.0, 139.9, 0.05);
 }
@@ -23,7 +23,7 @@ fn speed_of_sound() {
 /// Arithmetic: 4 samples at 44.1 kHz = 90.70 µs; 1 sample at 48 kHz = 20.83 µs.
 #[test]
 fn samples_and_time() {
-    let of = |n: f64, hz| LagUnits::of(n, SampleRate::new(hz).unwrap(), 343.2, 120.0);
+    let of = |n: f64, hz| LagUnits::of(n, SampleRate::new(hz).unwrap().into(), 120.0);
     close(of(4.0, 44_100).us, 90.70, 0.005);
     close(of(1.0, 48_000).us, 20.83, 0.005);
     close(of(48_000.0, 48_000).quarters, 2.0, 1e-12);

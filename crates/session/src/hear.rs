@@ -6,7 +6,7 @@ use marea_core::measure::table::{Heard, measure_session};
 use marea_core::progress::MeasureError;
 use marea_core::signal::{Placed, Source};
 use marea_core::track::Track;
-use marea_core::units::SampleRate;
+use marea_core::units::Conditions;
 
 /// What one track sounds like.
 pub struct Sound<'a> {
@@ -27,7 +27,7 @@ pub struct Sound<'a> {
 pub fn hear(
     tracks: &[Track],
     sounds: Vec<Sound>,
-    rate: SampleRate,
+    at: impl Into<Conditions>,
     progress: &(dyn Fn(f64) -> bool + Sync),
 ) -> Result<Table, MeasureError> {
     let heard: Vec<Heard> = (tracks.iter().zip(said(tracks)))
@@ -40,5 +40,5 @@ pub fn hear(
             removed: sound.removed,
         })
         .collect();
-    measure_session(&heard, rate, progress)
+    measure_session(&heard, at, progress)
 }

@@ -7,7 +7,7 @@ use marea_core::edit::{Correction, Edit};
 use marea_core::measure::arrival::{Cell, Facts, Row, Table, empty};
 use marea_core::signal::{MemSource, Placed};
 use marea_core::track::{Role, Side, Track};
-use marea_core::units::SampleRate;
+use marea_core::units::{Air, SampleRate};
 use marea_core::verdict::Verdict;
 use marea_media::write::{Depth, WriteSpec};
 use marea_session::accept::{AcceptError, chosen, everything};
@@ -52,7 +52,8 @@ fn session() -> (Table, Vec<Track>) {
         cells: vec![clear(0.0), clear(24_000.0)],
     };
     let table = Table {
-        rate_hz: 48_000,
+        rate: rate(),
+        air: Air::default(),
         wave_s: 0.05,
         rows: vec![row],
         facts: vec![Facts { offset: 0.02, ..facts }, facts],

@@ -5,6 +5,7 @@ use crate::track::Policy;
 use crate::track::Role;
 use crate::track::Side;
 use crate::track::Track;
+use crate::units::Conditions;
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 /// Final advice for a track.
@@ -56,6 +57,10 @@ pub(crate) struct Case<'a> {
 impl Case<'_> {
     pub(crate) fn ms(&self, frames: f64) -> f64 {
         frames * 1_000.0 / self.rate_hz
+    }
+
+    pub(crate) fn metres(&self, frames: f64) -> f64 {
+        Conditions { rate: self.table.rate, air: self.table.air }.metres(frames)
     }
 
     pub(crate) fn label(&self, track: usize) -> &str {

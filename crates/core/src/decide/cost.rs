@@ -83,7 +83,7 @@ pub fn whole(table: &Table, moved: &[Move]) -> Vec<f64> {
     for row in &table.rows {
         let heard = |m: &usize| row.cells[*m].lag_frames.is_some() && row.cells[*m].bands.len() == BANDS_HZ.len();
         let set: Vec<(usize, Move)> = (0..row.cells.len()).filter(heard).map(|m| (m, moved[m])).collect();
-        let Some(bands) = sum_gain(row, &set, f64::from(table.rate_hz)) else { continue };
+        let Some(bands) = sum_gain(row, &set, table.rate.hz_f64()) else { continue };
         // Sources count alike: who plays louder has no say in what is lost of another.
         let all: f64 = bands.iter().map(|b| b[1]).sum::<f64>().max(1e-30);
         sums.iter_mut().zip(&bands).for_each(|(s, b)| (s[0], s[1]) = (s[0] + b[0] / all, s[1] + b[1] / all));

@@ -7,7 +7,6 @@ use crate::decide::kind::{Kind, Severity};
 use crate::decide::words::other_takes;
 use crate::edit::offset_for_lag;
 use crate::measure::arrival::Late;
-use crate::units::SPEED_M_S;
 use crate::verdict::Verdict;
 
 /// Microphones may stand this far from where they seem to; less is no latency, in seconds.
@@ -174,7 +173,7 @@ fn vague(case: &Case, m: usize, mic: &Mic) -> Finding {
             case.label(m),
             case.ms(mic.frames),
             case.label(home),
-            mic.frames / case.rate_hz * SPEED_M_S,
+            case.metres(mic.frames),
         ),
         None => format!(
             "{} may be late by a fault, by some {:.1} ms: what reaches it of other sources explains no place in the room, but is \

@@ -70,7 +70,7 @@ const RULES: [fn(&Known) -> Vec<Finding>; 5] = [
 /// Judges the session as corrected.
 pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     let corrected = as_corrected(table, tracks);
-    let case = Case { table: &corrected, tracks, rate_hz: f64::from(table.rate_hz) };
+    let case = Case { table: &corrected, tracks, rate_hz: table.rate.hz_f64() };
     let polarity = polarity::judge(&case);
     let latency = latency::judge(&case);
     let sides = sides::judge(&case);

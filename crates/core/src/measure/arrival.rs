@@ -5,6 +5,7 @@
 
 use crate::dsp::bands::BANDS_HZ;
 use crate::measure::pair::options::Material;
+use crate::units::{Air, SampleRate};
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
@@ -155,7 +156,13 @@ impl Row {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Table {
     /// Rate in which frames are counted.
-    pub rate_hz: u32,
+    #[serde(rename = "rate_hz")]
+    #[cfg_attr(feature = "openapi", schema(value_type = u32))]
+    pub rate: SampleRate,
+    /// The air it was measured for.
+    #[serde(rename = "temperature_c", default)]
+    #[cfg_attr(feature = "openapi", schema(value_type = f64))]
+    pub air: Air,
     /// Length of the drawn waveforms in seconds.
     pub wave_s: f64,
     /// A row a source.

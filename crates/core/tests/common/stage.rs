@@ -9,6 +9,7 @@ use marea_core::measure::arrival::{Cell, Row, Table, Transfer, empty};
 use marea_core::measure::places::place;
 use marea_core::track::Role;
 use marea_core::track::{Side, Track};
+use marea_core::units::Air;
 use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -121,7 +122,7 @@ impl Stage {
     /// A table of these rows with the latencies they tell.
     pub fn found(&self, rows: Vec<Row>) -> Table {
         let mut t = table(rows, self.mics.len());
-        t.late = place(&t.rows, &self.roles(), rate(), None).map_or(vec![None; self.mics.len()], |p| p.late);
+        t.late = place(&t.rows, &self.roles(), rate().into(), None).map_or(vec![None; self.mics.len()], |p| p.late);
         t
     }
 
@@ -152,7 +153,8 @@ pub fn solid(lag: f64, sign: i8, level: f64) -> Cell {
 pub fn table(rows: Vec<Row>, tracks: usize) -> Table {
     let facts = Facts { frames: 480_000, peak: 0.5, loud_db: -20.0, floor_db: -70.0, ..Facts::default() };
     Table {
-        rate_hz: 48_000,
+        rate: rate(),
+        air: Air::default(),
         wave_s: 0.05,
         rows,
         facts: vec![facts; tracks],

@@ -11,7 +11,7 @@ use actix_web::{HttpResponse, get, post, web};
 use marea_core::measure::pair::PairMeasurement;
 use marea_core::measure::pair::response::{BandGain, Response};
 use marea_core::signal::Placed;
-use marea_core::units::{LagUnits, SampleRate, speed_of_sound_m_s};
+use marea_core::units::{Conditions, LagUnits, SampleRate};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -84,7 +84,7 @@ pub async fn show_pair(
     let (session, rate_hz, [a, b]) = (&now.session, now.session.rate()?, [&now.tracks[0], &now.tracks[1]]);
     let units = |frames: f64| {
         let rate = SampleRate::new(u64::from(rate_hz)).ok()?;
-        Some(LagUnits::of(frames, rate, speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2), session.bpm))
+        Some(LagUnits::of(frames, Conditions { rate, air: session.air() }, session.bpm))
     };
     let moved = b.edit().placement.total() - a.edit().placement.total();
     Ok(HttpResponse::Ok().json(PairView {

@@ -96,7 +96,7 @@ pub async fn show_session(
     let session = sessions::get(state.db(), id(&path, "session")?).await?;
     let rows = tracks::of_session(state.db(), session.id).await?;
     Ok(web::Json(SessionDetail {
-        speed_m_s: marea_core::units::speed_of_sound_m_s(session.temperature_c).unwrap_or(343.2),
+        speed_m_s: session.air().speed_m_s(),
         uploads: super::uploads::shown(&state, session.id).await?,
         desk: desk::get(state.db(), session.id).await?,
         beats: session.tempo().beats(f64::from(session.rate_hz.unwrap_or(48_000))).steady().to_vec(),

@@ -2,6 +2,7 @@
 
 use crate::error::ServerError;
 use marea_core::edit::tempo::{TempoChange, TempoMap};
+use marea_core::units::Air;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlExecutor, MySqlPool};
@@ -45,6 +46,11 @@ impl Session {
     /// [`ServerError::Conflict`] while nothing was brought in.
     pub fn rate(&self) -> Result<u32, ServerError> {
         self.rate_hz.ok_or_else(|| ServerError::Conflict("the session has no recordings yet".into()))
+    }
+
+    /// The air it was recorded in.
+    pub fn air(&self) -> Air {
+        Air::new(self.temperature_c).unwrap_or_default()
     }
 
     /// Its bars and beats.
@@ -140,7 +146,7 @@ pub async fn get(db: impl MySqlExecutor<'_>, id: Uuid) -> Result<Session, Server
 /// # Errors
 /// [`ServerError::Invalid`] for values that make no sense.
 pub async fn patch(db: impl MySqlExecutor<'_>, id: Uuid, p: &SessionPatch) -> Result<(), ServerError> {
-    if p.temperature_c.is_some_and(|t| marea_core::units::speed_of_sound_m_s(t).is_err()) {
+    if p.temperature_c.is_some_and(|t| Air::new(t).is_err()) {
         return Err(ServerError::Invalid("a temperature lies between -50 and 60 °C".into()));
     }
     let first =

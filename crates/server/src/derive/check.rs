@@ -2,6 +2,7 @@
 
 use super::kind::Derived;
 use super::work::{Work, ended};
+use crate::db::sessions::Session;
 use crate::db::tracks::TrackRow;
 use crate::error::ServerError;
 use crate::tasks::Subject;
@@ -10,6 +11,7 @@ use marea_core::decide::{Named, tracks_of};
 use marea_core::measure::arrival::Table;
 use marea_core::signal::{MemSource, Source};
 use marea_core::track::{Policy, Side, Track};
+use marea_core::units::Conditions;
 use marea_session::hear::{Sound, hear};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -77,6 +79,10 @@ impl Derived for CheckOf {
         format!("{}/{}/{}/{:?}", t.start_frame, t.role, t.source, t.hits.0)
     }
 
+    fn counts_of_session(&self, session: &Session) -> String {
+        session.temperature_c.to_string()
+    }
+
     fn title(&self, tracks: &[TrackRow]) -> String {
         match tracks.len() {
             1 => "Checking the session (1 track)".into(),
@@ -106,7 +112,8 @@ impl Derived for CheckOf {
             removed: t.hits.0.removed.clone(),
         });
         let report = |p| work.report(p, "listening to every source in every track");
-        let table = hear(&known, heard.collect(), work.rate, &report).map_err(ended)?;
+        let table =
+            hear(&known, heard.collect(), Conditions { rate: work.rate, air: work.air }, &report).map_err(ended)?;
         Ok(Measured { tracks: work.tracks.iter().map(|t| t.id).collect(), missing, table })
     }
 

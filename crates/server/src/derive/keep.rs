@@ -64,7 +64,8 @@ pub async fn run<D: Derived>(
 ) -> Result<serde_json::Value, JobError> {
     let now = Now::of(&w.db, session, of.clone()).await?;
     let rate = SampleRate::new(u64::from(now.session.rate()?)).map_err(|e| JobError::Failed(e.to_string()))?;
-    let work = Work { tracks: now.tracks, rate, store: w.store.clone(), reporter: reporter.clone() };
+    let work =
+        Work { tracks: now.tracks, rate, air: now.session.air(), store: w.store.clone(), reporter: reporter.clone() };
     let what = of.clone();
     let measured = blocking(move || what.measure(&work)).await?;
     put(&w.db, session, of, &now.basis, &measured).await?;

@@ -34,6 +34,11 @@ pub trait Derived: Clone + Send + Sync + Into<Subject> + 'static {
     /// What of a track counts: where this is another, the result is out of date.
     fn counts(&self, track: &TrackRow) -> String;
 
+    /// What of the session itself counts, beside its rate.
+    fn counts_of_session(&self, _: &Session) -> String {
+        String::new()
+    }
+
     /// What is being done, for people.
     fn title(&self, tracks: &[TrackRow]) -> String;
 
@@ -75,7 +80,8 @@ impl<D: Derived> Now<D> {
         let tracks = of.tracks(&tracks::of_session(tx, session.id).await?)?;
         let rate_hz = session.rate()?;
         let mut hash = Sum::default();
-        hash.update(format!("{}/{}/{rate_hz}/{}", D::KIND, D::METHOD, of.subject()));
+        let besides = of.counts_of_session(&session);
+        hash.update(format!("{}/{}/{rate_hz}/{}/{besides}", D::KIND, D::METHOD, of.subject()));
         for t in &tracks {
             hash.update(format!("/{}/{};", t.id, of.counts(t)));
         }

@@ -4,7 +4,7 @@ use crate::db::tracks::TrackRow;
 use crate::store::{Missing, Store};
 use crate::worker::{JobError, Reporter};
 use marea_core::progress::MeasureError;
-use marea_core::units::SampleRate;
+use marea_core::units::{Air, SampleRate};
 use marea_media::Stop;
 use marea_media::work::WorkFile;
 
@@ -14,6 +14,8 @@ pub struct Work {
     pub tracks: Vec<TrackRow>,
     /// The session's rate.
     pub rate: SampleRate,
+    /// The air it was recorded in.
+    pub air: Air,
     pub(super) store: Store,
     pub(super) reporter: Reporter,
 }

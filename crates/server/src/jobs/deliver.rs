@@ -8,7 +8,7 @@ use crate::tasks::{DeliverOptions, FileDepth, FileStart};
 use crate::worker::{JobError, Reporter, Workers, blocking};
 use marea_core::edit::stretch::Stretch;
 use marea_core::signal::Placed;
-use marea_core::units::{SampleRate, speed_of_sound_m_s};
+use marea_core::units::{Conditions, SampleRate};
 use marea_media::write::{Depth, WriteSpec};
 use marea_session::deliver::{Channel, DeliverError, Written, span, write_file};
 use marea_session::names::{disk_name, stem};
@@ -166,7 +166,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
         let guard = if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { "'" } else { "" };
         format!("\"{guard}{}\"", text.replace('"', "\"\""))
     };
-    let speed = speed_of_sound_m_s(s.temperature_c).unwrap_or(343.2);
+    let at = Conditions { rate, air: s.air() };
     let moved = t.edit().placement.total();
     let _ = writeln!(
         sheet,
@@ -179,7 +179,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
         t.start_frame,
         moved,
         rate.ms(moved),
-        moved / rate.hz_f64() * speed,
+        at.metres(moved),
         if t.edit().invert { "inverted" } else { "upright" },
         t.edit().gain_db,
         rate.hz(),

@@ -17,7 +17,7 @@ use crate::dsp::stats::median;
 use crate::measure::arrival::{Late, Row};
 use crate::measure::places::problem::{Arrival, Problem};
 use crate::track::Role;
-use crate::units::{SPEED_M_S, SampleRate};
+use crate::units::Conditions;
 use crate::verdict::Verdict;
 
 /// Everything in its place.
@@ -42,13 +42,13 @@ struct Found {
 
 /// Places sources and microphones. None without bleed both ways between at least two sources. `before` is what was found
 /// before some cells changed; the search then begins there.
-pub fn place(rows: &[Row], roles: &[Role], rate: SampleRate, before: Option<&Placed>) -> Option<Placed> {
-    let mut problem = Problem::of(rows, roles, rate)?;
+pub fn place(rows: &[Row], roles: &[Role], at: Conditions, before: Option<&Placed>) -> Option<Placed> {
+    let mut problem = Problem::of(rows, roles, at)?;
     let same = |b: &&Found| b.used == problem.used && b.mics == problem.mics;
     let begin = before.map(|b| &b.found).filter(same).map(|b| (b.x.clone(), b.loose.clone()));
     let fit = problem.solve(begin)?;
     let spread = problem.covariance(&fit)?;
-    let scale = rate.hz_f64() / SPEED_M_S;
+    let scale = at.rate.hz_f64() / at.air.speed_m_s();
     let (used, mics) = (problem.used.clone(), problem.mics.clone());
     let mut placed = Placed {
         late: vec![None; roles.len()],

@@ -2,7 +2,7 @@
 
 use crate::measure::arrival::{Row, later};
 use crate::track::Role;
-use crate::units::{SPEED_M_S, SampleRate};
+use crate::units::Conditions;
 use crate::verdict::Verdict;
 
 /// What a solid and a probable arrival are good for.
@@ -92,7 +92,7 @@ pub struct Stance<'a> {
 }
 
 impl Problem {
-    pub fn of(rows: &[Row], roles: &[Role], rate: SampleRate) -> Option<Self> {
+    pub fn of(rows: &[Row], roles: &[Role], at: Conditions) -> Option<Self> {
         let in_air = |m: usize| roles[m] != Role::Direct;
         let heard = |m: usize| rows.iter().any(|r| r.cells[m].lag_frames.is_some());
         let mics: Vec<usize> = (0..roles.len()).filter(|m| in_air(*m) && heard(*m)).collect();
@@ -105,7 +105,7 @@ impl Problem {
             mics.iter().map(|m| used.iter().position(|r| rows[*r].members.contains(m))).collect();
         let at_source = |m: usize| matches!(roles[m], Role::Near | Role::Unknown);
         let alone = mics.iter().zip(&near).map(|(m, near)| near.is_none() && at_source(*m)).collect();
-        let metres = SPEED_M_S / rate.hz_f64();
+        let metres = at.air.speed_m_s() / at.rate.hz_f64();
         let mut arrivals = Vec::new();
         for (row, r) in used.iter().map(|r| &rows[*r]).enumerate() {
             for (i, &m) in mics.iter().enumerate() {

@@ -23,7 +23,7 @@ use crate::measure::table::survey::Survey;
 use crate::progress::MeasureError;
 use crate::signal::Placed;
 use crate::track::Role;
-use crate::units::SampleRate;
+use crate::units::{Conditions, SampleRate};
 use crate::verdict::Verdict;
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -56,7 +56,9 @@ const FIRST_PASS: f64 = 0.5;
 ///
 /// # Errors
 /// [`MeasureError`] when a track cannot be read or `report` says stop.
-pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Result<Table, MeasureError> {
+pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Report) -> Result<Table, MeasureError> {
+    let at = at.into();
+    let rate = at.rate;
     let done = AtomicUsize::new(0);
     let surveys: Vec<Survey> = tracks
         .par_iter()
@@ -98,7 +100,7 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
     rows.extend(bench.rows(&joined, &go_on)?);
     rows.sort_by_key(|r| r.members.iter().min().copied());
     let roles: Vec<Role> = tracks.iter().map(|t| t.role).collect();
-    let late = settle(&mut rows, &roles, rate);
+    let late = settle(&mut rows, &roles, at);
     let sounds: Vec<&Placed> = tracks.iter().map(|t| &t.sound).collect();
     let lost: Vec<bool> = (0..tracks.len())
         .map(|m| {
@@ -106,7 +108,8 @@ pub fn measure_session(tracks: &[Heard], rate: SampleRate, report: Report) -> Re
         })
         .collect();
     Ok(Table {
-        rate_hz: rate.hz(),
+        rate,
+        air: at.air,
         wave_s: bench.wave_s,
         rows,
         facts: surveys.iter().map(|s| s.facts).collect(),

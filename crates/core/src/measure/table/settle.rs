@@ -3,7 +3,7 @@
 use crate::measure::arrival::{Alternative, Cell, Late, Row};
 use crate::measure::places::{Placed, place};
 use crate::track::Role;
-use crate::units::SampleRate;
+use crate::units::{Conditions, SampleRate};
 use crate::verdict::Verdict;
 
 /// Two sources with microphones of their own stand further apart than sound travels in half of this, in seconds.
@@ -18,7 +18,8 @@ const ALTERNATIVE: f64 = 0.4;
 /// Compares the bleed both ways between every two sources. Lags of i in the microphone of k and of k in the microphone of i
 /// add up to twice the distance, whatever the latencies are. What contradicts that is replaced by a peak that does not, or
 /// becomes undecided; two rows that prove to be one source become one row.
-pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Option<Late>> {
+pub fn settle(rows: &mut Vec<Row>, roles: &[Role], at: Conditions) -> Vec<Option<Late>> {
+    let rate = at.rate;
     let seconds = |frames: f64| frames / rate.hz_f64();
     let mut i = 0;
     while i < rows.len() {
@@ -49,10 +50,10 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], rate: SampleRate) -> Vec<Opti
     // What was clear by itself: a place may be wrong because the home is not the source's own.
     let clear: Vec<Vec<bool>> =
         rows.iter().map(|r| r.cells.iter().map(|c| c.verdict == Verdict::Solid).collect()).collect();
-    let Some(mut placed) = place(rows, roles, rate, None) else { return vec![None; roles.len()] };
+    let Some(mut placed) = place(rows, roles, at, None) else { return vec![None; roles.len()] };
     // Once what bent the places is gone, they show what is left of the kind.
     if reconcile(rows, &placed, rate, false)
-        && let Some(again) = place(rows, roles, rate, Some(&placed))
+        && let Some(again) = place(rows, roles, at, Some(&placed))
     {
         placed = again;
         reconcile(rows, &placed, rate, true);
