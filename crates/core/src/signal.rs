@@ -1,5 +1,6 @@
 //! Where samples come from: anything that can be read at any place, a block at a time.
 
+use crate::units::SessionFrame;
 use thiserror::Error;
 
 /// A recording that could not be read.
@@ -49,7 +50,7 @@ pub struct Placed<'a> {
     /// The recording's channel.
     pub source: &'a dyn Source,
     /// Frame of the session at which its first frame sounds.
-    pub start: i64,
+    pub start: SessionFrame,
 }
 
 impl Placed<'_> {
@@ -58,12 +59,12 @@ impl Placed<'_> {
     /// # Errors
     /// As [`Source::read`].
     pub fn read(&self, session_frame: i64, out: &mut [f32]) -> Result<(), ReadError> {
-        self.source.read(session_frame.saturating_sub(self.start), out)
+        self.source.read(session_frame.saturating_sub(self.start.0), out)
     }
 
     /// First session frame after the end.
-    pub fn end(&self) -> i64 {
-        self.start.saturating_add(self.source.frames())
+    pub fn end(&self) -> SessionFrame {
+        self.start.plus(self.source.frames())
     }
 }
 

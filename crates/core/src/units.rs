@@ -17,6 +17,57 @@ pub enum UnitError {
     Tempo(f64),
 }
 
+/// A kind of frame number: which time line it counts on is part of its type.
+macro_rules! frames {
+    ($(#[$doc:meta])* $name:ident) => {
+        $(#[$doc])*
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
+        #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+        #[cfg_attr(feature = "openapi", schema(value_type = i64))]
+        #[serde(transparent)]
+        pub struct $name(pub i64);
+
+        impl $name {
+            /// Later by so many frames; stays at the end of what can be counted.
+            pub fn plus(self, frames: i64) -> Self {
+                Self(self.0.saturating_add(frames))
+            }
+
+            /// Frames from another one to this.
+            pub fn since(self, other: Self) -> i64 {
+                self.0.saturating_sub(other.0)
+            }
+
+            /// As a place between frames.
+            pub fn place(self) -> f64 {
+                self.0 as f64
+            }
+        }
+
+        impl std::fmt::Display for $name {
+            fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                self.0.fmt(f)
+            }
+        }
+
+        impl From<i64> for $name {
+            fn from(frame: i64) -> Self {
+                Self(frame)
+            }
+        }
+    };
+}
+
+frames! {
+    /// A frame of the session's time line.
+    SessionFrame
+}
+
+frames! {
+    /// A frame of one recording, counted from its own beginning at the session's rate.
+    RecordingFrame
+}
+
 /// A sample rate in Hz, between 8 and 384 kHz.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "u64", into = "u64")]

@@ -15,6 +15,7 @@ use marea_core::measure::arrival::Facts;
 use marea_core::measure::arrival::{Row, empty};
 use marea_core::track::Role;
 use marea_core::track::{Policy, Side};
+use marea_core::units::SessionFrame;
 use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -168,7 +169,7 @@ fn one_source_alone_cannot_tell_wiring_from_placement() {
         home: 0,
         members: vec![0, 1],
         own_mic: true,
-        hits: vec![0; 20],
+        hits: vec![SessionFrame(0); 20],
         strongest: 0,
         passages: Vec::new(),
         power: vec![1.0; BANDS_HZ.len()],
@@ -335,7 +336,7 @@ fn sums_follow_the_closed_form() {
         home: 0,
         members: vec![0, 1],
         own_mic: true,
-        hits: vec![0; 9],
+        hits: vec![SessionFrame(0); 9],
         strongest: 0,
         passages: Vec::new(),
         power: vec![1.0; BANDS_HZ.len()],
@@ -425,7 +426,7 @@ fn a_finding_is_known_again_by_what_it_is_about() {
     let lows = |row: usize| Finding::of_tracks(Kind::LowsLost, [0, 1], "lost").on_source(row);
     assert_eq!((key(&lows(1)), key(&lows(2))), ("lows-lost:t0+t1@t11".into(), "lows-lost:t0+t1@t12".into()));
     let mut part = late.clone();
-    part.about.stretch = Some([48_000, 96_000]);
+    part.about.stretch = Some([SessionFrame(48_000), SessionFrame(96_000)]);
     assert_eq!(key(&part), "late:t2[48000,96000]");
     assert_eq!(key(&Finding::of_channels(Kind::OneCopied, [0, 1], "one")), "one-copied:#0#1");
 }

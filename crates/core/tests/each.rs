@@ -7,6 +7,7 @@ use marea_core::dsp::window::Anchor;
 use marea_core::measure::pair::each::each_lag;
 use marea_core::measure::pair::options::Material;
 use marea_core::signal::{MemSource, Placed};
+use marea_core::units::SessionFrame;
 use proptest::prelude::*;
 
 const BAND_HZ: (f64, f64) = (60.0, 14_000.0);
@@ -29,7 +30,7 @@ fn struck(lags: &[i64], sign: i8, besides: f32, seed: u64) -> (MemSource, MemSou
 }
 
 fn told(a: &MemSource, b: &MemSource, places: &[i64], lag: f64, sign: i8) -> Vec<Option<f64>> {
-    let (a, b) = (Placed { source: a, start: 0 }, Placed { source: b, start: 0 });
+    let (a, b) = (Placed { source: a, start: SessionFrame(0) }, Placed { source: b, start: SessionFrame(0) });
     each_lag((&Anchor::once(&a), &b), places, Material::Struck, (lag, sign), BAND_HZ, rate()).unwrap()
 }
 

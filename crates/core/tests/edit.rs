@@ -9,13 +9,13 @@ use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit, EditError, Placement};
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{MemSource, Placed};
-use marea_core::units::SampleRate;
+use marea_core::units::{RecordingFrame, SampleRate, SessionFrame};
 use proptest::prelude::*;
 use std::f64::consts::TAU;
 
 fn read(x: &[f32], start: i64, edit: &Edit, rate: SampleRate, from: i64, blocks: &[usize]) -> Vec<f32> {
     let source = MemSource(x.to_vec());
-    let mut r = TrackRenderer::new(Placed { source: &source, start }, edit, rate);
+    let mut r = TrackRenderer::new(Placed { source: &source, start: SessionFrame(start) }, edit, rate);
     let (mut out, mut at) = (Vec::new(), from);
     for &n in blocks {
         let mut block = vec![f32::NAN; n];
@@ -88,7 +88,7 @@ proptest! {
             invert,
             map: mapped.then_some(map),
             cut: cut(if mapped { Vec::new() } else { slices }),
-            stretches: vec![Stretch { from: 100, to: 400, besides }, Stretch { from: 400, to: 800, besides: Correction { invert: false, ..besides } }],
+            stretches: vec![Stretch { from: RecordingFrame(100), to: RecordingFrame(400), besides }, Stretch { from: RecordingFrame(400), to: RecordingFrame(800), besides: Correction { invert: false, ..besides } }],
             ..Edit::default()
         };
         let total: usize = cuts.iter().sum();
@@ -108,7 +108,7 @@ proptest! {
         prop_assert!((map.own_of(map.session_of(at)) - at).abs() < 1e-6);
         let edit = Edit { map: Some(map.clone()), placement: Placement { offset_frames: 5.5 }, ..Edit::default() };
         let frame = at.round() as i64;
-        let pieces = edit.pieces(100, rate());
+        let pieces = edit.pieces(SessionFrame(100), rate());
         let here = pieces.0.iter().find(|p| p.from <= frame && frame < p.to).unwrap();
         prop_assert!((here.own_frame(frame) - map.own_of(frame as f64 - 105.5)).abs() < 1e-6);
         prop_assert!((edit.moved_at(at) - (map.session_of(at) - at + 5.5)).abs() < 1e-9);
@@ -138,7 +138,10 @@ fn a_stretch_takes_over_in_five_milliseconds_at_every_rate() {
     for (hz, fade) in [(44_100u64, 221usize), (48_000, 240), (96_000, 480), (192_000, 960)] {
         let x = vec![1f32; 6_000];
         let besides = Correction { invert: true, ..Correction::default() };
-        let edit = Edit { stretches: vec![Stretch { from: 1_000, to: 5_000, besides }], ..Edit::default() };
+        let edit = Edit {
+            stretches: vec![Stretch { from: RecordingFrame(1_000), to: RecordingFrame(5_000), besides }],
+            ..Edit::default()
+        };
         let got = read(&x, 0, &edit, SampleRate::new(hz).unwrap(), 0, &[6_000]);
         assert_eq!(got.iter().position(|v| *v < 1.0), Some(1_000), "{hz} Hz");
         assert_eq!(got.iter().position(|v| *v == -1.0), Some(1_000 + fade - 1), "{hz} Hz");
@@ -153,7 +156,7 @@ fn a_stretch_goes_along_with_its_slice() {
     let besides = Correction { offset_frames: 2.0, ..Correction::default() };
     let edit = Edit {
         cut: cut(vec![slice(0, 500, 0.0, [0, 0]), slice(500, 2_500, 700.0, [0, 0])]),
-        stretches: vec![Stretch { from: 1_000, to: 2_000, besides }],
+        stretches: vec![Stretch { from: RecordingFrame(1_000), to: RecordingFrame(2_000), besides }],
         ..Edit::default()
     };
     let got = read(&x, 0, &edit, rate(), 0, &[3_000]);
@@ -174,7 +177,10 @@ fn what_cannot_be_carried_out_is_refused() {
         assert_eq!(with(vec![bad]).check(), Err(EditError::Slice), "{bad:?}");
     }
     let besides = Correction::default();
-    let over = vec![Stretch { from: 0, to: 9, besides }, Stretch { from: 8, to: 12, besides }];
+    let over = vec![
+        Stretch { from: RecordingFrame(0), to: RecordingFrame(9), besides },
+        Stretch { from: RecordingFrame(8), to: RecordingFrame(12), besides },
+    ];
     assert_eq!(Edit { stretches: over, ..Edit::default() }.check(), Err(EditError::Stretches));
     assert_eq!(Edit { gain_db: f64::INFINITY, ..Edit::default() }.check(), Err(EditError::NoNumber));
     assert!(Edit { map: Some(map()), ..Edit::default() }.check().is_ok());
@@ -205,7 +211,7 @@ fn edits_are_stored_as_they_are() {
 fn what_is_drawn_is_what_plays() {
     let x: Vec<f32> = (0..2_000).map(|n| n as f32 + 1.0).collect();
     let besides = Correction { offset_frames: 30.0, invert: true, gain_db: 0.0 };
-    let stretches = vec![Stretch { from: 400, to: 900, besides }];
+    let stretches = vec![Stretch { from: RecordingFrame(400), to: RecordingFrame(900), besides }];
     let placement = Placement { offset_frames: 25.0 };
     let slices =
         vec![slice(900, 1_500, 300.0, [0, 0]), slice(0, 700, 0.0, [0, 0]), slice(1_500, 1_900, 1_600.0, [0, 0])];
@@ -215,21 +221,24 @@ fn what_is_drawn_is_what_plays() {
         Edit { placement, cut: cut(slices), stretches: stretches.clone(), ..Edit::default() },
         Edit { placement, map: Some(map), stretches, ..Edit::default() },
     ] {
-        let drawn = edit.drawn(-40, 2_000);
+        let drawn = edit.drawn(SessionFrame(-40), 2_000);
         assert!(drawn.windows(2).all(|d| d[0].to <= d[1].from) && drawn.iter().all(|d| d.from < d.to), "{drawn:?}");
         let got = read(&x, -40, &edit, SampleRate::new(8_000).unwrap(), -100, &[2_400]);
         for (frame, v) in (-100i64..).zip(&got) {
-            let seen = drawn.iter().find(|d| d.from <= frame && frame < d.to);
+            let seen = drawn.iter().find(|d| d.from.0 <= frame && frame < d.to.0);
             let own = seen.map_or(-1.0, |d| (frame as f64 - d.start) * d.rate);
             let value = seen.map_or(0.0, |d| d.factor * (own + 1.0));
             // Ends ring, and where a stretch fades both are heard.
-            let edge = drawn.iter().any(|d| (d.from - frame).abs() < 45 || (d.to - frame).abs() < 45);
+            let edge = drawn.iter().any(|d| (d.from.0 - frame).abs() < 45 || (d.to.0 - frame).abs() < 45);
             assert!(edge || (f64::from(*v) - value).abs() < 0.5, "{v} instead of {value} at {frame}");
         }
-        for (stretch, [from, to]) in edit.stretches.iter().zip(edit.heard(-40)) {
+        for (stretch, [from, to]) in edit.stretches.iter().zip(edit.heard(SessionFrame(-40))) {
             assert!(to > from);
             // Slices may lie over its beginning.
-            assert!(!edit.cut.is_empty() || (edit.own_frame(-40, from) - stretch.from).abs() <= 1, "{from}");
+            assert!(
+                !edit.cut.is_empty() || edit.own_frame(SessionFrame(-40), from).since(stretch.from).abs() <= 1,
+                "{from}"
+            );
         }
     }
 }
@@ -238,8 +247,8 @@ fn what_is_drawn_is_what_plays() {
 #[test]
 fn a_map_beyond_the_recording_hides_nothing_of_it() {
     let map = TimeMap::new(vec![[0.0, 0.0], [1_200.0, 1_200.0], [2_000.0, 2_400.0]]).unwrap();
-    let drawn = Edit { map: Some(map), ..Edit::default() }.drawn(0, 1_000);
-    assert_eq!((drawn.len(), drawn[0].from, drawn[0].to), (1, 0, 1_000), "{drawn:?}");
+    let drawn = Edit { map: Some(map), ..Edit::default() }.drawn(SessionFrame(0), 1_000);
+    assert_eq!((drawn.len(), drawn[0].from, drawn[0].to), (1, SessionFrame(0), SessionFrame(1_000)), "{drawn:?}");
 }
 
 /// Two microphones of one set, begun at different moments: one list of slices moves both, at the same session frames.

@@ -10,7 +10,7 @@ use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
 use marea_core::measure::image::{Image, measure_image};
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{MemSource, Placed, Source};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -18,7 +18,7 @@ use std::f64::consts::TAU;
 
 fn image_at(planes: &[Vec<f32>], hz: u64) -> Image {
     let sources: Vec<MemSource> = planes.iter().cloned().map(MemSource).collect();
-    let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
+    let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
     let frames = planes.iter().map(Vec::len).max().unwrap_or(0) as i64;
     measure_image(&placed, 0..frames, SampleRate::new(hz).unwrap(), &mut |_| true).unwrap()
 }
@@ -58,8 +58,11 @@ fn moved(x: &[f32], frames: f64) -> Vec<f32> {
     let source = MemSource(x.to_vec());
     let source: &dyn Source = &source;
     let correction = Correction { offset_frames: frames, invert: false, gain_db: 0.0 };
-    let mut track =
-        TrackRenderer::new(Placed { source, start: 0 }, &correction.into(), SampleRate::new(48_000).unwrap());
+    let mut track = TrackRenderer::new(
+        Placed { source, start: SessionFrame(0) },
+        &correction.into(),
+        SampleRate::new(48_000).unwrap(),
+    );
     let mut out = vec![0f32; x.len()];
     track.read(0, &mut out).unwrap();
     out
@@ -243,7 +246,7 @@ fn a_range_is_looked_at_by_itself() {
     let mut y = x.clone();
     y[240_000..].iter_mut().for_each(|v| *v = -*v);
     let sources = [MemSource(x), MemSource(y)];
-    let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 1_000 }).collect();
+    let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: SessionFrame(1_000) }).collect();
     let of = |range| {
         let i = measure_image(&placed, range, SampleRate::new(48_000).unwrap(), &mut |_| true).unwrap();
         i.between(0, 1).unwrap().correlation.unwrap()

@@ -14,7 +14,7 @@ use marea_core::render::track::TrackRenderer;
 use marea_core::render::varispeed::{Varispeed, between};
 use marea_core::render::{Mix, Voice, pan_sides};
 use marea_core::signal::{MemSource, Placed, ReadError};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use proptest::prelude::*;
 use std::convert::Infallible;
 use std::f64::consts::TAU;
@@ -206,7 +206,7 @@ fn a_mix_adds_up() {
     let sounds: Vec<MemSource> = (0..5).map(|n| MemSource(noise(4_000, 50 + n))).collect();
     let places = [-1.0, -0.4, 0.0, 0.7, 1.0];
     let voices = sounds.iter().zip(places).map(|(source, place)| Voice {
-        track: TrackRenderer::new(Placed { source, start: 100 }, &Edit::default(), rate()),
+        track: TrackRenderer::new(Placed { source, start: SessionFrame(100) }, &Edit::default(), rate()),
         sides: pan_sides(place),
     });
     let mut mix = Mix::new(voices.collect());
@@ -241,8 +241,8 @@ fn the_lowest_tone_of_weight_is_told() {
     for (gain, low, high) in [(0.126, 50.0, 80.0), (0.002, 500.0, 900.0)] {
         let (a, b) = (MemSource(train(gain)), MemSource(train(gain)));
         let m = measure_pair(
-            &Placed { source: &a, start: 0 },
-            &Placed { source: &b, start: 0 },
+            &Placed { source: &a, start: SessionFrame(0) },
+            &Placed { source: &b, start: SessionFrame(0) },
             rate(),
             PairOptions::default(),
             &mut |_| true,

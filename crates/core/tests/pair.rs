@@ -7,6 +7,7 @@ use marea_core::measure::pair::measure_pair;
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::progress::MeasureError;
 use marea_core::signal::{MemSource, Placed};
+use marea_core::units::SessionFrame;
 use marea_core::verdict::Verdict;
 
 /// Direct normalised cross-correlation over whole lags: slow, plain, and right for broadband sound without rivals.
@@ -81,8 +82,8 @@ fn placement_on_the_time_line_counts() {
     let (x, y) = (MemSource(a.clone()), MemSource(a));
     let at = |p: &MemSource, start| {
         measure_pair(
-            &Placed { source: &x, start: 500 },
-            &Placed { source: p, start },
+            &Placed { source: &x, start: SessionFrame(500) },
+            &Placed { source: p, start: SessionFrame(start) },
             rate(),
             PairOptions::default(),
             &mut |_| true,
@@ -165,7 +166,7 @@ fn one_ten_times_longer() {
 #[test]
 fn stops_when_asked() {
     let a = MemSource(hits(300_000, 81));
-    let p = || Placed { source: &a, start: 0 };
+    let p = || Placed { source: &a, start: SessionFrame(0) };
     let mut calls = 0;
     let stopped = measure_pair(&p(), &p(), rate(), PairOptions::default(), &mut |part| {
         assert!((0.0..=1.0).contains(&part), "{part}");
@@ -271,7 +272,7 @@ fn onsets_are_where_the_strikes_are() {
     }
     let onsets = |x: Vec<f32>| {
         let s = MemSource(x);
-        Envelope::measure(&Placed { source: &s, start: 1_000 }, rate(), &mut |_| true).unwrap().onsets()
+        Envelope::measure(&Placed { source: &s, start: SessionFrame(1_000) }, rate(), &mut |_| true).unwrap().onsets()
     };
     let found = onsets(x);
     assert_eq!(found.len(), places.len());
@@ -289,11 +290,11 @@ fn the_strongest_hit_is_the_loudest_of_the_anchor() {
     // Neither the first, nor the last, nor the one at a third.
     let chosen = places.len() - 2;
     assert!(chosen > 2 && chosen != places.len() / 3);
-    let at = usize::try_from(places[chosen]).unwrap();
+    let at = usize::try_from(places[chosen].0).unwrap();
     a[at..at + 1_000].iter_mut().for_each(|v| *v *= 4.0);
     let m = measure(&a, &delayed(&a, 12.0, 1.0));
     let found = m.hit_frames[m.strongest_hit];
-    assert!((found - places[chosen]).abs() < 50, "{found} instead of {}", places[chosen]);
+    assert!(found.since(places[chosen]).abs() < 50, "{found} instead of {}", places[chosen]);
 }
 
 /// The page and the command line look equally far: as far as the places of the microphones may be apart.

@@ -11,14 +11,14 @@ use marea_core::render::sinc::kaiser;
 use marea_core::render::track::TrackRenderer;
 use marea_core::render::{Mix, Voice};
 use marea_core::signal::{MemSource, Placed, Source, overlap};
-use marea_core::units::SampleRate;
+use marea_core::units::{RecordingFrame, SampleRate, SessionFrame};
 use proptest::prelude::*;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
 fn render(x: &[f32], start: i64, c: Correction, from: i64, blocks: &[usize]) -> Vec<f32> {
     let source = MemSource(x.to_vec());
-    let mut r = TrackRenderer::new(Placed { source: &source, start }, &c.into(), rate());
+    let mut r = TrackRenderer::new(Placed { source: &source, start: SessionFrame(start) }, &c.into(), rate());
     let (mut out, mut at) = (Vec::new(), from);
     for &n in blocks {
         // Dirty scratch: what was there before must not matter.
@@ -69,9 +69,9 @@ fn a_repaired_stretch_sounds_so_from_its_first_to_its_last_frame() {
     let x = noise(4_000, 9);
     let source = MemSource(x.clone());
     let besides = Correction { offset_frames: 3.0, invert: true, gain_db: 0.0 };
-    let stretches = vec![Stretch { from: 1_000, to: 3_000, besides }];
+    let stretches = vec![Stretch { from: RecordingFrame(1_000), to: RecordingFrame(3_000), besides }];
     let all = Edit { stretches, ..Edit::from(offset(-7.0)) };
-    let mut r = TrackRenderer::new(Placed { source: &source, start: 50 }, &all, rate());
+    let mut r = TrackRenderer::new(Placed { source: &source, start: SessionFrame(50) }, &all, rate());
     let mut cut = |blocks: &[usize]| {
         let (mut out, mut at) = (Vec::new(), 0);
         for &n in blocks {
@@ -115,11 +115,11 @@ fn stretches_over_one_another_add_up() {
                 invert: rng.random_bool(0.5),
                 gain_db: 0.0,
             };
-            given.push(Stretch { from: a, to: b, besides });
-            made = with_stretch(&made, Stretch { from: a, to: b, besides });
+            given.push(Stretch { from: RecordingFrame(a), to: RecordingFrame(b), besides });
+            made = with_stretch(&made, Stretch { from: RecordingFrame(a), to: RecordingFrame(b), besides });
         }
         let at = |list: &[Stretch], n: i64| {
-            let here = list.iter().filter(|m| m.from <= n && n < m.to);
+            let here = list.iter().filter(|m| m.from.0 <= n && n < m.to.0);
             here.fold(Correction::default(), |sum, m| sum.and(&m.besides))
         };
         for n in -1..31 {
@@ -182,7 +182,7 @@ fn gain_and_polarity_and_reach() {
     let got = render(&x, 0, c, 0, &[64]);
     assert!(got.iter().zip(&x).all(|(g, v)| (g + 0.5 * v).abs() < 1e-6));
     let source = MemSource(x);
-    let r = TrackRenderer::new(Placed { source: &source, start: 10 }, &offset(-3.0).into(), rate());
+    let r = TrackRenderer::new(Placed { source: &source, start: SessionFrame(10) }, &offset(-3.0).into(), rate());
     assert_eq!((r.first(), r.end()), (7, 71));
     assert!(Correction::default().is_neutral() && !offset(1.0).is_neutral());
 }
@@ -190,7 +190,7 @@ fn gain_and_polarity_and_reach() {
 #[test]
 fn a_mix_is_the_sum_of_its_voices() {
     let (x, y) = (MemSource(noise(300, 1)), MemSource(noise(300, 2)));
-    let track = |s| TrackRenderer::new(Placed { source: s, start: 0 }, &Edit::default(), rate());
+    let track = |s| TrackRenderer::new(Placed { source: s, start: SessionFrame(0) }, &Edit::default(), rate());
     let mut mix =
         Mix::new(vec![Voice { track: track(&x), sides: [1.0, 0.0] }, Voice { track: track(&y), sides: [0.5, 1.0] }]);
     let (mut l, mut r) = (vec![9.0; 300], vec![9.0; 300]);

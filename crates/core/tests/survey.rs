@@ -8,6 +8,7 @@ use marea_core::dsp::sums::{all, energy};
 use marea_core::measure::table::copies::copies;
 use marea_core::measure::table::survey::Survey;
 use marea_core::signal::{MemSource, Placed};
+use marea_core::units::SessionFrame;
 use proptest::prelude::*;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -15,7 +16,7 @@ use std::f64::consts::TAU;
 
 fn survey(x: &[f32]) -> Survey {
     let source = MemSource(x.to_vec());
-    Survey::measure(&Placed { source: &source, start: 0 }, rate(), &mut |_| true).unwrap()
+    Survey::measure(&Placed { source: &source, start: SessionFrame(0) }, rate(), &mut |_| true).unwrap()
 }
 
 fn tone(seconds: f64, hz: f64, amplitude: f64) -> Vec<f32> {
@@ -104,7 +105,7 @@ fn one_recording_twice_is_known_at_any_gain_and_either_way_up() {
     for (gain, db) in [(1.0f32, 0.0), (-0.5, -6.02), (0.1, -20.0), (-2.0, 6.02)] {
         let y: Vec<f32> = x.iter().map(|v| v * gain).collect();
         let sources = [MemSource(x.clone()), MemSource(y), MemSource(noise(6, x.len(), 0.4))];
-        let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
+        let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
         let surveys: Vec<Survey> = placed.iter().map(|p| Survey::measure(p, rate(), &mut |_| true).unwrap()).collect();
         let found = copies(&placed.iter().collect::<Vec<_>>(), &surveys, rate()).unwrap();
         assert_eq!(found.len(), 1, "{gain}: {found:?}");
@@ -120,7 +121,7 @@ fn bleed_is_no_copy() {
     let x = noise(8, 48_000 * 6, 0.4);
     let y: Vec<f32> = x.iter().zip(noise(9, x.len(), 0.02)).map(|(a, b)| a + b).collect();
     let sources = [MemSource(x), MemSource(y)];
-    let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
+    let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
     let surveys: Vec<Survey> = placed.iter().map(|p| Survey::measure(p, rate(), &mut |_| true).unwrap()).collect();
     assert!(copies(&placed.iter().collect::<Vec<_>>(), &surveys, rate()).unwrap().is_empty());
 }

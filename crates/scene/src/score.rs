@@ -102,7 +102,7 @@ pub fn check(played: &Rendered, rate: SampleRate) -> Checked {
         .zip(&tracks)
         .zip(&said)
         .map(|((s, t), said)| Heard {
-            sound: Placed { source: s, start: 0 },
+            sound: Placed { source: s, start: marea_core::units::SessionFrame(0) },
             role: t.role,
             said: *said,
             added: Vec::new(),

@@ -6,7 +6,7 @@ use marea_core::measure::arrival::Table;
 use marea_core::measure::table::{Heard, measure_session};
 use marea_core::progress::MeasureError;
 use marea_core::signal::{MemSource, Placed};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_scene::score::{self, Score};
 use marea_scene::varied::{self, Kind as Made};
@@ -86,7 +86,7 @@ fn table(sounds: &[(Vec<f32>, i64)]) -> (Table, Vec<(Kind, usize)>) {
         .zip(sounds)
         .zip(tracks.iter().zip(said))
         .map(|((source, (_, start)), (t, said))| Heard {
-            sound: Placed { source, start: *start },
+            sound: Placed { source, start: SessionFrame(*start) },
             role: t.role,
             said,
             added: Vec::new(),
@@ -167,7 +167,7 @@ fn it_stops_where_it_is_told() {
     for stop_at in [1, 5, 22, 26] {
         let heard: Vec<Heard> = (0..4)
             .map(|_| Heard {
-                sound: Placed { source: &source, start: 0 },
+                sound: Placed { source: &source, start: SessionFrame(0) },
                 role: marea_core::track::Role::Near,
                 said: None,
                 added: Vec::new(),
@@ -186,9 +186,9 @@ fn hits_by_hand_count() {
     let a = strikes(11, 30, 480_000);
     let b: Vec<f32> = (0..480_000).map(|i| if i >= 150 { a[i - 150] * 0.4 } else { 0.0 }).collect();
     let (sa, sb) = (MemSource(a), MemSource(b));
-    let measure = |added: Vec<i64>, removed: Vec<i64>| {
+    let measure = |added: Vec<SessionFrame>, removed: Vec<SessionFrame>| {
         let heard = |source, role, added, removed| Heard {
-            sound: Placed { source, start: 0 },
+            sound: Placed { source, start: SessionFrame(0) },
             role,
             said: None,
             added,
@@ -203,7 +203,8 @@ fn hits_by_hand_count() {
     assert!(plain.len() >= 8);
     let without = measure(Vec::new(), vec![plain[3]]);
     assert!(!without.contains(&plain[3]) && without.len() == plain.len() - 1);
-    let gap = plain.windows(2).max_by_key(|w| w[1] - w[0]).map(|w| (w[0] + w[1]) / 2).unwrap();
+    let widest = plain.windows(2).max_by_key(|w| w[1].since(w[0])).unwrap();
+    let gap = widest[0].plus(widest[1].since(widest[0]) / 2);
     assert!(measure(vec![gap], Vec::new()).contains(&gap));
 }
 
@@ -224,7 +225,7 @@ fn cells_agree_with_an_independent_room_simulator() {
         .iter()
         .zip(&tracks)
         .map(|(source, t)| Heard {
-            sound: Placed { source, start: 0 },
+            sound: Placed { source, start: SessionFrame(0) },
             role: t.role,
             said: None,
             added: Vec::new(),

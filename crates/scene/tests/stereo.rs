@@ -6,7 +6,7 @@ use marea_core::decide::kind::Kind;
 use marea_core::measure::image::layout::{Order, usual};
 use marea_core::measure::image::measure_image;
 use marea_core::signal::{MemSource, Placed};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_scene::Rendered;
 use marea_scene::evening::{ACCORDION_LATE_FRAMES, BELLS_LOUDER_DB, evening};
@@ -24,7 +24,7 @@ fn inversion_is_right_in_every_recording_and_wide_ones_are_left_alone() {
         .map(|seed| {
             let r = recording(30.0, seed);
             let sources = r.render().map(MemSource);
-            let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
+            let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
             let frames = sources[0].0.len() as i64;
             let image = measure_image(&placed, 0..frames, rate, &mut |_| true).unwrap();
             let found = repair(&image, &Names { places: None });
@@ -62,7 +62,7 @@ fn the_evening_has_its_faults() {
         let told = |file: &str| {
             let (_, planes) = evening.rendered.files.iter().find(|f| f.0 == file).unwrap();
             let sources: Vec<MemSource> = planes.iter().map(|p| MemSource(p.clone())).collect();
-            let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
+            let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
             let image = measure_image(&placed, 0..planes[0].len() as i64, rate, &mut |_| true).unwrap();
             repair(&image, &Names { places: usual(planes.len(), Order::Wav).as_deref() })
         };

@@ -3,7 +3,7 @@
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::pair::{PairMeasurement, measure_pair};
 use marea_core::signal::{MemSource, Placed};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_scene::harbour_hall::{CELLO_LATE_FRAMES, scene};
 use marea_scene::room::{Mic, Room, SPEED_M_S};
@@ -15,8 +15,8 @@ fn measure(a: &[f32], b: &[f32]) -> PairMeasurement {
     let rate = SampleRate::new(48_000).unwrap();
     let (a, b) = (MemSource(a.to_vec()), MemSource(b.to_vec()));
     measure_pair(
-        &Placed { source: &a, start: 0 },
-        &Placed { source: &b, start: 0 },
+        &Placed { source: &a, start: SessionFrame(0) },
+        &Placed { source: &b, start: SessionFrame(0) },
         rate,
         PairOptions::default(),
         &mut |_| true,

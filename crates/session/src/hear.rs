@@ -6,18 +6,18 @@ use marea_core::measure::table::{Heard, measure_session};
 use marea_core::progress::MeasureError;
 use marea_core::signal::{Placed, Source};
 use marea_core::track::Track;
-use marea_core::units::Conditions;
+use marea_core::units::{Conditions, SessionFrame};
 
 /// What one track sounds like.
 pub struct Sound<'a> {
     /// Its recording at the session's rate.
     pub source: &'a (dyn Source + Sync),
     /// Session frame of its first frame as recorded.
-    pub start: i64,
+    pub start: SessionFrame,
     /// Session frames of hits that somebody drew on it.
-    pub added: Vec<i64>,
+    pub added: Vec<SessionFrame>,
     /// Session frames near which no hit of it is used.
-    pub removed: Vec<i64>,
+    pub removed: Vec<SessionFrame>,
 }
 
 /// Every source in every track: `tracks` and `sounds` come in the same order. What tracks carry does not count.

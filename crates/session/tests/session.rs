@@ -7,7 +7,7 @@ use marea_core::edit::{Correction, Edit};
 use marea_core::measure::arrival::{Cell, Facts, Row, Table, empty};
 use marea_core::signal::{MemSource, Placed};
 use marea_core::track::{Role, Side, Track};
-use marea_core::units::{Air, SampleRate};
+use marea_core::units::{Air, SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_media::write::{Depth, WriteSpec};
 use marea_session::accept::{AcceptError, chosen, everything};
@@ -45,7 +45,7 @@ fn session() -> (Table, Vec<Track>) {
         home: 0,
         members: vec![0, 1],
         own_mic: true,
-        hits: vec![48_000],
+        hits: vec![SessionFrame(48_000)],
         strongest: 0,
         passages: Vec::new(),
         power: Vec::new(),
@@ -172,7 +172,7 @@ fn channels_are_written_side_by_side_where_they_are_carried() {
         Edit::from(Correction { offset_frames: 7.0, invert: true, gain_db: 0.0 }),
     ];
     let channels: Vec<Channel> = (sources.iter().zip(&edits))
-        .map(|(source, edit)| Channel { sound: Placed { source, start: 0 }, edit })
+        .map(|(source, edit)| Channel { sound: Placed { source, start: SessionFrame(0) }, edit })
         .collect();
     assert_eq!(span(&channels, rate()), [-100, 40_007]);
     assert_eq!(span([], rate()), [0, 0]);

@@ -612,7 +612,7 @@ export interface components {
             /** @description A source, as a row of the table. */
             source?: number | null;
             /** @description A stretch of the session, in frames. */
-            stretch?: number[] | null;
+            stretch?: components["schemas"]["SessionFrame"][] | null;
             /** @description Tracks, by index; the one to change first. */
             tracks: number[];
         };
@@ -1082,11 +1082,8 @@ export interface components {
              * @description Factor on the samples, below 0 where it plays inverted.
              */
             factor: number;
-            /**
-             * Format: int64
-             * @description First session frame.
-             */
-            from: number;
+            /** @description First session frame. */
+            from: components["schemas"]["SessionFrame"];
             /**
              * Format: double
              * @description Frames of the recording a session frame; 1 for its own speed.
@@ -1097,11 +1094,8 @@ export interface components {
              * @description Session frame, fractional, at which the first frame of the recording would play.
              */
             start: number;
-            /**
-             * Format: int64
-             * @description Session frame after the last.
-             */
-            to: number;
+            /** @description Session frame after the last. */
+            to: components["schemas"]["SessionFrame"];
         };
         /** @description All that one track carries. The default leaves it as recorded. */
         Edit: {
@@ -1325,9 +1319,9 @@ export interface components {
         /** @description Hits drawn or removed by hand on the microphone of a source. */
         HandHits: {
             /** @description Session frames, as recorded. */
-            added: number[];
+            added: components["schemas"]["SessionFrame"][];
             /** @description Session frames near which no hit is used. */
-            removed: number[];
+            removed: components["schemas"]["SessionFrame"][];
         };
         /** @description Is everything there that is needed? */
         Health: {
@@ -1615,11 +1609,8 @@ export interface components {
         Material: "struck" | "sustained";
         /** @description The lag of one moment. */
         MomentLag: {
-            /**
-             * Format: int64
-             * @description Session frame as the home microphone hears it.
-             */
-            at: number;
+            /** @description Session frame as the home microphone hears it. */
+            at: components["schemas"]["SessionFrame"];
             /**
              * Format: double
              * @description Lag against the home microphone as recorded, in frames; none where this moment alone does not tell.
@@ -1692,7 +1683,7 @@ export interface components {
              */
             height: number;
             /** @description Session frames (in A) at which the windows' sound begins. */
-            hit_frames: number[];
+            hit_frames: components["schemas"]["SessionFrame"][];
             /** @description Windows used. */
             hits: number;
             /**
@@ -1826,6 +1817,11 @@ export interface components {
             /** @description How sure. */
             verdict: components["schemas"]["Verdict"];
         };
+        /**
+         * Format: int64
+         * @description A frame of one recording, counted from its own beginning at the session's rate.
+         */
+        RecordingFrame: number;
         /** @description What is to be done. */
         Repair: {
             /** @description What each channel is to carry besides. */
@@ -1845,7 +1841,7 @@ export interface components {
             /** @description A cell a track. */
             cells: components["schemas"]["Cell"][];
             /** @description Session frames of the strikes used, as the home hears them. */
-            hits: number[];
+            hits: components["schemas"]["SessionFrame"][];
             /** @description Track, by index, whose hearing is the reference. */
             home: number;
             /** @description Tracks that stand at this source, the home among them. */
@@ -1853,7 +1849,7 @@ export interface components {
             /** @description The home microphone is the source's own; otherwise it merely hears it best. */
             own_mic: boolean;
             /** @description Session frames at which the passages used begin. */
-            passages: number[];
+            passages: components["schemas"]["SessionFrame"][];
             /** @description Power of the source in the home microphone by third-octave of [`BANDS_HZ`]. */
             power: number[];
             /** @description The loudest of the strikes, by its place among them. */
@@ -1933,6 +1929,11 @@ export interface components {
             /** @description Files that were announced and are on their way. */
             uploads: components["schemas"]["Upload"][];
         };
+        /**
+         * Format: int64
+         * @description A frame of the session's time line.
+         */
+        SessionFrame: number;
         /** @description What can be set on a session. */
         SessionPatch: {
             /**
@@ -2071,16 +2072,10 @@ export interface components {
         Stretch: {
             /** @description What is added to the track's own correction: offsets and gains add up, two inversions are none. */
             besides: components["schemas"]["Correction"];
-            /**
-             * Format: int64
-             * @description First frame.
-             */
-            from: number;
-            /**
-             * Format: int64
-             * @description Frame after the last.
-             */
-            to: number;
+            /** @description First frame. */
+            from: components["schemas"]["RecordingFrame"];
+            /** @description Frame after the last. */
+            to: components["schemas"]["RecordingFrame"];
         };
         /** @description The whole table. Tracks are named by their index in the list that was measured. */
         Table: {
@@ -2101,6 +2096,11 @@ export interface components {
             shift: number[];
             /** @description Factor by which a track plays too fast (over 1) for the others, where a usual one explains it. */
             speeds: (number | null)[];
+            /**
+             * Format: double
+             * @description The air it was measured for.
+             */
+            temperature_c?: number;
             /**
              * Format: double
              * @description Length of the drawn waveforms in seconds.
@@ -2234,7 +2234,7 @@ export interface components {
             /** @description Stretches that carry something besides. */
             stretches: components["schemas"]["Stretch"][];
             /** @description From where to where each of them is heard, in session frames. */
-            stretches_heard: number[][];
+            stretches_heard: components["schemas"]["SessionFrame"][][];
         };
         /** @description One track's part in a decision, as shown. */
         TrackChange: {

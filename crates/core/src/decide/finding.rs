@@ -5,6 +5,7 @@ use crate::edit::Edit;
 use crate::edit::map::TimeMap;
 use crate::edit::slice::Cut;
 use crate::track::Side;
+use crate::units::SessionFrame;
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
@@ -19,7 +20,7 @@ pub struct About {
     /// A source, as a row of the table.
     pub source: Option<usize>,
     /// A stretch of the session, in frames.
-    pub stretch: Option<[i64; 2]>,
+    pub stretch: Option<[SessionFrame; 2]>,
 }
 
 /// What one track, or one channel of a recording, would become.

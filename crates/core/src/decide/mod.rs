@@ -30,6 +30,7 @@ use crate::dsp::stats::median;
 use crate::edit::Edit;
 use crate::measure::arrival::{Row, Table};
 use crate::track::Track;
+use crate::units::SessionFrame;
 use serde::{Deserialize, Serialize};
 
 /// The answer.
@@ -102,17 +103,17 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
     let mut t = table.clone();
     for row in &mut t.rows {
         let home = &tracks[row.home].edit;
-        let start = |m: usize| table.facts[m].start as f64;
+        let start = |m: usize| table.facts[m].start.place();
         for (m, (cell, track)) in row.cells.iter_mut().zip(tracks).enumerate() {
             if let Some(lag) = &mut cell.lag_frames {
-                let at_home = |hit: &i64| *hit as f64 - start(row.home);
-                let here = |hit: &i64| *hit as f64 + *lag - start(m);
+                let at_home = |hit: &SessionFrame| hit.place() - start(row.home);
+                let here = |hit: &SessionFrame| hit.place() + *lag - start(m);
                 *lag += later(home, &track.edit, row.hits.iter().map(|h| [at_home(h), here(h)]));
             }
             for moment in &mut cell.each {
                 let Some(lag) = &mut moment.lag_frames else { continue };
-                let here = moment.at as f64 + *lag - start(m);
-                *lag += track.edit.moved_at(here) - home.moved_at(moment.at as f64 - start(row.home));
+                let here = moment.at.place() + *lag - start(m);
+                *lag += track.edit.moved_at(here) - home.moved_at(moment.at.place() - start(row.home));
             }
             if track.edit.invert != home.invert {
                 cell.sign = -cell.sign;

@@ -49,7 +49,7 @@ impl Envelope {
             at += (hop * hops_a_block) as i64;
         }
         power.truncate(index((total + hop as i64 - 1) / hop as i64));
-        Ok(Self { power, first: track.start, hop })
+        Ok(Self { power, first: track.start.0, hop })
     }
 
     /// The power below which the quietest tenth lies (digital silence left out); `None` when all is silent.

@@ -1,6 +1,7 @@
 //! An edit as it is drawn: which part of the recording is seen where, one after the other.
 
 use super::piece::{Piece, Pieces, Reading};
+use crate::units::SessionFrame;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 
@@ -9,9 +10,9 @@ use std::collections::BTreeSet;
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct DrawnPiece {
     /// First session frame.
-    pub from: i64,
+    pub from: SessionFrame,
     /// Session frame after the last.
-    pub to: i64,
+    pub to: SessionFrame,
     /// Session frame, fractional, at which the first frame of the recording would play.
     pub start: f64,
     /// Frames of the recording a session frame; 1 for its own speed.
@@ -63,7 +64,9 @@ fn add(drawn: &mut Vec<DrawnPiece>, piece: &Piece, from: i64, to: i64) {
     let rate = if let Reading::Varying { rate, .. } = piece.reading { rate } else { 1.0 };
     let (start, factor) = (piece.session_frame(0), f64::from(piece.factor));
     match drawn.last_mut() {
-        Some(last) if last.to == from && (last.start, last.rate, last.factor) == (start, rate, factor) => last.to = to,
-        _ => drawn.push(DrawnPiece { from, to, start, rate, factor }),
+        Some(last) if last.to.0 == from && (last.start, last.rate, last.factor) == (start, rate, factor) => {
+            last.to.0 = to
+        }
+        _ => drawn.push(DrawnPiece { from: SessionFrame(from), to: SessionFrame(to), start, rate, factor }),
     }
 }

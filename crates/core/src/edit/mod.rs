@@ -10,7 +10,7 @@ pub mod tempo;
 
 pub use correction::{Correction, offset_for_lag};
 
-use crate::units::SampleRate;
+use crate::units::{RecordingFrame, SampleRate, SessionFrame};
 use drawn::DrawnPiece;
 use map::TimeMap;
 use piece::{Piece, Pieces, Whole, over, rigid, varying};
@@ -122,13 +122,13 @@ impl Edit {
     ///
     /// ```
     /// use marea_core::edit::{Correction, Edit};
-    /// use marea_core::units::SampleRate;
+    /// use marea_core::units::{SampleRate, SessionFrame};
     /// let later = Edit::from(Correction { offset_frames: 12.0, ..Correction::default() });
-    /// let pieces = later.pieces(100, SampleRate::new(48_000).unwrap());
+    /// let pieces = later.pieces(SessionFrame(100), SampleRate::new(48_000).unwrap());
     /// assert_eq!(pieces.0[0].own_frame(112), 0.0);
     /// ```
-    pub fn pieces(&self, start: i64, rate: SampleRate) -> Pieces {
-        self.compiled(start, rate.frames(piece::SEAM_S))
+    pub fn pieces(&self, start: SessionFrame, rate: SampleRate) -> Pieces {
+        self.compiled(start.0, rate.frames(piece::SEAM_S))
     }
 
     /// What the recording itself gives, without its stretches.
@@ -153,31 +153,31 @@ impl Edit {
     }
 
     /// What is drawn of a recording of so many frames.
-    pub fn drawn(&self, start: i64, frames: i64) -> Vec<DrawnPiece> {
-        self.compiled(start, 0).drawn(frames)
+    pub fn drawn(&self, start: SessionFrame, frames: i64) -> Vec<DrawnPiece> {
+        self.compiled(start.0, 0).drawn(frames)
     }
 
     /// From where to where each of its stretches is heard, in session frames: all of it where slices take it apart.
-    pub fn heard(&self, start: i64) -> Vec<[i64; 2]> {
-        let base = self.base(start);
+    pub fn heard(&self, start: SessionFrame) -> Vec<[SessionFrame; 2]> {
+        let base = self.base(start.0);
         let of = |m: &Stretch| {
-            let places = base.iter().filter_map(|p| p.session_range(m.from, m.to));
-            places.reduce(|a, b| [a[0].min(b[0]), a[1].max(b[1])]).unwrap_or_else(|| base_range(start, self, m))
+            let places = base.iter().filter_map(|p| p.session_range(m.from.0, m.to.0));
+            places.reduce(|a, b| [a[0].min(b[0]), a[1].max(b[1])]).unwrap_or_else(|| base_range(start.0, self, m))
         };
-        self.stretches.iter().map(of).collect()
+        self.stretches.iter().map(|m| of(m).map(SessionFrame)).collect()
     }
 
     /// The whole frame of the recording that plays at a session frame; as the nearest piece has it where nothing plays.
-    pub fn own_frame(&self, start: i64, session_frame: i64) -> i64 {
-        let base = self.base(start);
+    pub fn own_frame(&self, start: SessionFrame, session_frame: SessionFrame) -> RecordingFrame {
+        let (base, start, session_frame) = (self.base(start.0), start.0, session_frame.0);
         let away = |p: &&Piece| p.from.saturating_sub(session_frame).max(session_frame.saturating_sub(p.to)).max(0);
         let nearest = base.iter().rev().min_by_key(away);
-        nearest.map_or(session_frame - start, |p| p.whole_own_frame(session_frame))
+        RecordingFrame(nearest.map_or(session_frame - start, |p| p.whole_own_frame(session_frame)))
     }
 }
 
 /// Where a stretch of which nothing sounds would be heard.
 fn base_range(start: i64, edit: &Edit, m: &Stretch) -> [i64; 2] {
     let begin = start.saturating_add(edit.placement.total().floor() as i64);
-    [begin.saturating_add(m.from), begin.saturating_add(m.to)]
+    [begin.saturating_add(m.from.0), begin.saturating_add(m.to.0)]
 }

@@ -171,8 +171,8 @@ pub(super) fn over(base: &(Piece, Whole), stretch: &Stretch, carried: Correction
     let (below, whole) = base;
     let all = carried.and(&stretch.besides);
     // Where the stretch begins and ends as the piece below has it, so that its own offset moves what sounds, not where.
-    let (begin, end) = (below.edge(stretch.from), below.edge(stretch.to));
-    let [from, to] = below.session_range(stretch.from, stretch.to)?;
+    let (begin, end) = (below.edge(stretch.from.0), below.edge(stretch.to.0));
+    let [from, to] = below.session_range(stretch.from.0, stretch.to.0)?;
     let reading = match below.reading {
         Reading::Rigid { .. } => {
             let moved = whole.moved + stretch.besides.offset_frames;

@@ -1,6 +1,7 @@
 //! Stretches of a recording that carry something besides what the whole of it carries.
 
 use super::correction::Correction;
+use crate::units::RecordingFrame;
 use serde::{Deserialize, Serialize};
 
 /// One stretch. Frames are counted from the recording's own beginning, at the session's rate: moving the track moves them along.
@@ -8,9 +9,9 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Stretch {
     /// First frame.
-    pub from: i64,
+    pub from: RecordingFrame,
     /// Frame after the last.
-    pub to: i64,
+    pub to: RecordingFrame,
     /// What is added to the track's own correction: offsets and gains add up, two inversions are none.
     pub besides: Correction,
 }
@@ -18,7 +19,7 @@ pub struct Stretch {
 /// Stretches with one more: in order, none over another, each with all that is added there; those that add nothing are left out.
 pub fn with_stretch(stretches: &[Stretch], more: Stretch) -> Vec<Stretch> {
     let all: Vec<&Stretch> = stretches.iter().chain([&more]).filter(|m| m.from < m.to).collect();
-    let mut edges: Vec<i64> = all.iter().flat_map(|m| [m.from, m.to]).collect();
+    let mut edges: Vec<RecordingFrame> = all.iter().flat_map(|m| [m.from, m.to]).collect();
     edges.sort_unstable();
     edges.dedup();
     let mut made: Vec<Stretch> = Vec::new();

@@ -5,7 +5,7 @@
 
 use crate::dsp::bands::BANDS_HZ;
 use crate::measure::pair::options::Material;
-use crate::units::{Air, SampleRate};
+use crate::units::{Air, SampleRate, SessionFrame};
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
@@ -56,7 +56,7 @@ pub struct Cell {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct MomentLag {
     /// Session frame as the home microphone hears it.
-    pub at: i64,
+    pub at: SessionFrame,
     /// Lag against the home microphone as recorded, in frames; none where this moment alone does not tell.
     pub lag_frames: Option<f64>,
 }
@@ -118,11 +118,11 @@ pub struct Row {
     /// The home microphone is the source's own; otherwise it merely hears it best.
     pub own_mic: bool,
     /// Session frames of the strikes used, as the home hears them.
-    pub hits: Vec<i64>,
+    pub hits: Vec<SessionFrame>,
     /// The loudest of the strikes, by its place among them.
     pub strongest: usize,
     /// Session frames at which the passages used begin.
-    pub passages: Vec<i64>,
+    pub passages: Vec<SessionFrame>,
     /// Power of the source in the home microphone by third-octave of [`BANDS_HZ`].
     pub power: Vec<f32>,
     /// A cell a track.
@@ -200,6 +200,13 @@ pub fn empty(reason: &str, heard: bool) -> Cell {
     }
 }
 
+impl Facts {
+    /// Session frame after the last one.
+    pub fn end(&self) -> SessionFrame {
+        self.start.plus(self.frames)
+    }
+}
+
 /// What a probable lag counts against a solid one.
 const LIKELY_COUNTS: f64 = 0.2;
 
@@ -258,7 +265,7 @@ pub struct Facts {
     /// Length in frames.
     pub frames: i64,
     /// Session frame of the first one.
-    pub start: i64,
+    pub start: SessionFrame,
     /// Largest absolute sample.
     pub peak: f64,
     /// Level of the loud passages: the 95th percentile of the levels of 4 ms; −200 for silence.

@@ -79,8 +79,8 @@ impl<'a> TrackRenderer<'a> {
         Self {
             source: track.source,
             covers: edit.cut.is_empty(),
-            first: begins.unwrap_or(track.start),
-            end: ends.unwrap_or(track.start),
+            first: begins.unwrap_or(track.start.0),
+            end: ends.unwrap_or(track.start.0),
             parts: parts(others),
             whole,
             mixed: Vec::new(),

@@ -7,7 +7,7 @@ use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::pair::{PairMeasurement, measure_pair};
 use marea_core::render::sinc::{kaiser, sinc};
 use marea_core::signal::{MemSource, Placed};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
@@ -85,8 +85,14 @@ pub fn measure(a: &[f32], b: &[f32]) -> PairMeasurement {
 
 pub fn measure_with(a: &[f32], b: &[f32], options: PairOptions) -> PairMeasurement {
     let (a, b) = (MemSource(a.to_vec()), MemSource(b.to_vec()));
-    measure_pair(&Placed { source: &a, start: 0 }, &Placed { source: &b, start: 0 }, rate(), options, &mut |_| true)
-        .unwrap()
+    measure_pair(
+        &Placed { source: &a, start: SessionFrame(0) },
+        &Placed { source: &b, start: SessionFrame(0) },
+        rate(),
+        options,
+        &mut |_| true,
+    )
+    .unwrap()
 }
 
 pub fn vector(name: &str) -> serde_json::Value {

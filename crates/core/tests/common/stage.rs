@@ -9,7 +9,7 @@ use marea_core::measure::arrival::{Cell, Row, Table, Transfer, empty};
 use marea_core::measure::places::place;
 use marea_core::track::Role;
 use marea_core::track::{Side, Track};
-use marea_core::units::Air;
+use marea_core::units::{Air, SessionFrame};
 use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -90,7 +90,7 @@ impl Stage {
             home,
             members: vec![home],
             own_mic: true,
-            hits: vec![0; 20],
+            hits: vec![SessionFrame(0); 20],
             strongest: 0,
             passages: Vec::new(),
             power: vec![1.0; BANDS_HZ.len()],

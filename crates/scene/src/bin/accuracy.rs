@@ -9,7 +9,7 @@ use marea_core::measure::image::measure_image;
 use marea_core::measure::pair::measure_pair;
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::signal::{MemSource, Placed};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_scene::stereo::{Technique, recording};
 use marea_scene::{Rendered, Scene, harbour_hall, score, varied};
@@ -110,7 +110,7 @@ fn recordings(text: &mut String, rate: SampleRate) {
         .map(|seed| {
             let r = recording(30.0, seed);
             let sources = r.render().map(MemSource);
-            let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: 0 }).collect();
+            let placed: Vec<Placed> = sources.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
             let frames = i64::try_from(sources[0].0.len()).unwrap_or(0);
             let image = measure_image(&placed, 0..frames, rate, &mut |_| true).expect("memory is readable");
             let told = repair(&image, &Names { places: None });
@@ -266,7 +266,8 @@ fn score(seed: u64, rate: SampleRate) -> Score {
         .map(|&(home, source, file, channel)| {
             let sound = |f: &str, c| MemSource(played.channel(f, c).unwrap_or_default().to_vec());
             let (a, b) = (sound(home, 1), sound(file, channel));
-            let (pa, pb) = (Placed { source: &a, start: 0 }, Placed { source: &b, start: 0 });
+            let (pa, pb) =
+                (Placed { source: &a, start: SessionFrame(0) }, Placed { source: &b, start: SessionFrame(0) });
             let m = measure_pair(&pa, &pb, rate, PairOptions::default(), &mut |_| true).expect("memory is readable");
             let near = |name: &str, lag: f64, sign: i8| {
                 played

@@ -11,7 +11,7 @@ use marea_core::measure::table::{Heard, measure_session};
 use marea_core::render::track::TrackRenderer;
 use marea_core::render::{Mix, Voice};
 use marea_core::signal::{Placed, Source};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
@@ -121,7 +121,7 @@ fn main() -> Done {
         prepare(p, &place, rate, &Stop::default(), &mut |_| true)?;
         sources.push(WorkFile::open(&channel_path(&place, 1))?);
     }
-    let placed = |i: usize| Placed { source: &sources[i] as &dyn Source, start: 0 };
+    let placed = |i: usize| Placed { source: &sources[i] as &dyn Source, start: SessionFrame(0) };
     let (measuring, m) = seconds(|| measure_pair(&placed(0), &placed(1), rate, PairOptions::default(), &mut |_| true));
     let m = m?;
     println!(
@@ -262,7 +262,7 @@ fn check(folder: &Path, set: &str, tracks: usize) -> Done {
         .iter()
         .zip(known.iter().zip(&said))
         .map(|(source, (t, said))| Heard {
-            sound: Placed { source, start: 0 },
+            sound: Placed { source, start: SessionFrame(0) },
             role: t.role,
             said: *said,
             added: Vec::new(),
@@ -290,7 +290,10 @@ fn render(folder: &Path, offset: f64, minutes: i64) -> Done {
                 let voices = (0..12u8).map(|k| {
                     let c = Correction { offset_frames: offset - f64::from(k), invert: k % 2 == 0, gain_db: -1.0 };
                     let source: &dyn Source = &sources[usize::from(k % 2)];
-                    Voice { track: TrackRenderer::new(Placed { source, start: 0 }, &c.into(), rate), sides: [0.7, 0.7] }
+                    Voice {
+                        track: TrackRenderer::new(Placed { source, start: SessionFrame(0) }, &c.into(), rate),
+                        sides: [0.7, 0.7],
+                    }
                 });
                 play(&mut Mix::new(voices.collect()), 48_000 * 60 * minutes)
             })

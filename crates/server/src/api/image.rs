@@ -16,6 +16,7 @@ use marea_core::edit::stretch::{Stretch, with_stretch};
 use marea_core::measure::image::Image;
 use marea_core::measure::image::fold::FoldBand;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
+use marea_core::units::{RecordingFrame, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_media::AudioReader;
 use serde::{Deserialize, Serialize};
@@ -214,7 +215,9 @@ pub async fn accept_repair(
     let changes = asked.now.tracks.iter().zip(&proposed).map(|(t, k)| {
         let after = match range {
             Some([from, to]) => {
-                let more = Stretch { from: t.own_frame(from).max(0), to: t.own_frame(to).min(t.frames), besides: *k };
+                let from = t.own_frame(SessionFrame(from)).max(RecordingFrame(0));
+                let to = t.own_frame(SessionFrame(to)).min(RecordingFrame(t.frames));
+                let more = Stretch { from, to, besides: *k };
                 EditPatch { stretches: Some(with_stretch(&t.edit().stretches, more)), ..EditPatch::default() }
             }
             None => t.edit().correction().and(k).into(),

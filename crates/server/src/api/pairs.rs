@@ -110,12 +110,13 @@ pub async fn pair_sum(
         let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
         let [a, b] = [&tracks[0], &tracks[1]];
         let (sa, sb) = (open(&store, a, rate_hz)?, open(&store, b, rate_hz)?);
-        let (pa, pb) = (Placed { source: &sa, start: a.start_frame }, Placed { source: &sb, start: b.start_frame });
+        let (pa, pb) = (Placed { source: &sa, start: a.start() }, Placed { source: &sb, start: b.start() });
+        let hits: Vec<i64> = measured.hit_frames.iter().map(|h| h.0).collect();
         // Only the difference of the two corrections counts for their sum.
         let offset = b.edit().placement.total() - a.edit().placement.total();
         let invert = b.edit().invert != a.edit().invert;
-        let response = Response::measure(&pa, &pb, &measured.hit_frames, -offset, rate)
-            .map_err(|e| JobError::Failed(e.to_string()))?;
+        let response =
+            Response::measure(&pa, &pb, &hits, -offset, rate).map_err(|e| JobError::Failed(e.to_string()))?;
         Ok(PairSum {
             sum_gain: response.sum_gain(offset, invert),
             null_depth_db: response.null_depth_db(offset, invert),

@@ -1,6 +1,6 @@
 //! Recordings named on the command line, decoded into working copies.
 
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
 use marea_media::{AudioInfo, Stop};
@@ -21,7 +21,7 @@ pub(super) struct Loaded {
     pub(super) name: String,
     pub(super) info: AudioInfo,
     pub(super) channels: Vec<WorkFile>,
-    pub(super) start: i64,
+    pub(super) start: SessionFrame,
 }
 
 pub(super) fn base_name(path: &Path) -> String {
@@ -40,7 +40,7 @@ pub(super) fn load(path: &Path, place: &Path, rate: SampleRate) -> Result<Loaded
     let channels = (1..=made.info.channels)
         .map(|c| WorkFile::open(&channel_path(place, c)).map_err(|e| format!("{name}: {e}")))
         .collect::<Result<Vec<_>, _>>()?;
-    Ok(Loaded { path: path.to_path_buf(), name, info: made.info, channels, start: 0 })
+    Ok(Loaded { path: path.to_path_buf(), name, info: made.info, channels, start: SessionFrame(0) })
 }
 
 pub(super) fn file_reports(files: &[Loaded]) -> Vec<FileReport> {
@@ -61,7 +61,7 @@ pub(super) fn place_by_stamp(files: &mut [Loaded], anchor: usize, rate: SampleRa
     for f in files {
         let apart = at(f).map_or(0, |t| t - origin);
         if apart.abs() < i128::from(rate.hz()) * 43_200 {
-            f.start = i64::try_from(apart).unwrap_or(0);
+            f.start = SessionFrame(i64::try_from(apart).unwrap_or(0));
         }
     }
 }

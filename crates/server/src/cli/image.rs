@@ -12,7 +12,7 @@ use marea_core::measure::image::fold::FoldBand;
 use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
 use marea_core::measure::image::{Image, measure_image};
 use marea_core::signal::Placed;
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use serde::Serialize;
 use std::path::Path;
@@ -99,7 +99,7 @@ fn check(path: &Path) -> Result<Checked, String> {
     let folder = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
     let rate = marea_media::AudioReader::open(path).map_err(|e| format!("{} {e}", path.display()))?.info().rate;
     let file = load(path, &folder.path().join("0"), rate)?;
-    let channels: Vec<Placed> = file.channels.iter().map(|source| Placed { source, start: 0 }).collect();
+    let channels: Vec<Placed> = file.channels.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
     let frames = channels.iter().map(|c| c.source.frames()).max().unwrap_or(0);
     let image =
         measure_image(&channels, 0..frames, rate, &mut |_| true).map_err(|e| format!("{}: {e}", path.display()))?;

@@ -233,9 +233,9 @@ impl Checked {
         let mut events: Vec<Event> = rows()
             .flat_map(|(row, source)| {
                 row.hits.iter().map(|at| Event {
-                    sample: *at,
+                    sample: at.0,
                     source: source.name.clone(),
-                    strength: self.strength(row.home, *at),
+                    strength: self.strength(row.home, at.0),
                 })
             })
             .collect();

@@ -44,7 +44,7 @@ pub fn write_all(
     std::fs::create_dir_all(&args.out).map_err(|e| format!("{}: {e}", args.out.display()))?;
     let channels: Vec<Vec<Channel>> = plan.iter().map(Planned::channels).collect();
     let [first, end] = span(channels.iter().flatten(), rate);
-    let start = if args.keep_head { first } else { anchor.start };
+    let start = if args.keep_head { first } else { anchor.start.0 };
     let mut taken = HashSet::new();
     let paths: Vec<PathBuf> =
         plan.iter().map(|p| args.out.join(disk_name(stem(&p.file.name), "wav", &mut taken))).collect();
@@ -63,7 +63,7 @@ pub fn write_all(
         let depth = if args.float { Depth::Float32 } else { Depth::Int24 };
         let mut spec = WriteSpec::new(rate, file.info.channels, depth);
         let stamp = anchor.info.time_reference.unwrap_or(0);
-        spec.time_reference = stamp.saturating_add_signed(start - anchor.start);
+        spec.time_reference = stamp.saturating_add_signed(start - anchor.start.0);
         spec.description = description(&file.name);
         // Under another name until it is whole.
         let part = path.with_extension("wav.part");

@@ -170,7 +170,7 @@ impl Facts {
             return refuse("at most 2000 hits are drawn or removed by hand");
         }
         if let Some(hits) = &self.hits {
-            bounds.check(track, hits.added.iter().chain(&hits.removed).copied())?;
+            bounds.check(track, hits.added.iter().chain(&hits.removed).map(|h| h.0))?;
         }
         if self.dismissed.as_ref().is_some_and(|d| d.len() > 100 || d.values().any(|r| r.chars().count() > 300)) {
             return refuse("a reason has at most 300 characters");
@@ -240,7 +240,7 @@ pub fn check_edit(edit: &Edit, row: &TrackRow, rate_hz: u32, bounds: &Bounds) ->
     if edit.stretches.iter().any(|m| far(m.besides.offset_frames) || loud(m.besides.gain_db)) {
         return refuse("a stretch is moved by an hour at most, with a gain between -60 and 24 dB");
     }
-    if edit.stretches.iter().flat_map(|m| [m.from, m.to]).any(|f| !bounds.holds_own(f, row.frames)) {
+    if edit.stretches.iter().flat_map(|m| [m.from.0, m.to.0]).any(|f| !bounds.holds_own(f, row.frames)) {
         return refuse("a repaired stretch lies within the recording, or an hour around it");
     }
     edit.check().or_else(|e| refuse(&e.to_string()))

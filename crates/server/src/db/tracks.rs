@@ -9,7 +9,7 @@ use marea_core::edit::{Correction, Edit};
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{Placed, Source};
 use marea_core::track::Role;
-use marea_core::units::SampleRate;
+use marea_core::units::{RecordingFrame, SampleRate, SessionFrame};
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlConnection, MySqlExecutor};
@@ -49,9 +49,9 @@ pub struct TrackRow {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct HandHits {
     /// Session frames, as recorded.
-    pub added: Vec<i64>,
+    pub added: Vec<SessionFrame>,
     /// Session frames near which no hit is used.
-    pub removed: Vec<i64>,
+    pub removed: Vec<SessionFrame>,
 }
 
 impl TrackRow {
@@ -67,12 +67,17 @@ impl TrackRow {
 
     /// Its recording as it is carried: what is heard, drawn and delivered.
     pub fn played<'a>(&self, source: &'a dyn Source, rate: SampleRate) -> TrackRenderer<'a> {
-        TrackRenderer::new(Placed { source, start: self.start_frame }, self.edit(), rate)
+        TrackRenderer::new(Placed { source, start: self.start() }, self.edit(), rate)
     }
 
     /// The frame of its recording that is heard at a session frame.
-    pub fn own_frame(&self, session_frame: i64) -> i64 {
-        self.edit().own_frame(self.start_frame, session_frame)
+    pub fn own_frame(&self, session_frame: SessionFrame) -> RecordingFrame {
+        self.edit().own_frame(self.start(), session_frame)
+    }
+
+    /// Where its first frame sounds as recorded.
+    pub fn start(&self) -> SessionFrame {
+        SessionFrame(self.start_frame)
     }
 }
 
@@ -114,7 +119,7 @@ pub struct Track {
     /// Stretches that carry something besides.
     pub stretches: Vec<Stretch>,
     /// From where to where each of them is heard, in session frames.
-    pub stretches_heard: Vec<[i64; 2]>,
+    pub stretches_heard: Vec<[SessionFrame; 2]>,
     /// What of the recording is seen where.
     pub pieces: Vec<DrawnPiece>,
     /// align, keep-distance, bring-in, leave, or empty for the one that goes with the role.
@@ -125,11 +130,12 @@ pub struct Track {
 
 impl From<TrackRow> for Track {
     fn from(r: TrackRow) -> Self {
+        let start = r.start();
         let edit = r.carried.edit;
         Self {
             correction: edit.correction(),
-            stretches_heard: edit.heard(r.start_frame),
-            pieces: edit.drawn(r.start_frame, r.frames),
+            stretches_heard: edit.heard(start),
+            pieces: edit.drawn(start, r.frames),
             stretches: edit.stretches,
             id: r.id,
             recording: hex::encode(&r.sha256),

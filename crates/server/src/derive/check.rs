@@ -107,7 +107,7 @@ impl Derived for CheckOf {
         let known = known(&work.tracks, None);
         let heard = work.tracks.iter().zip(&sounds).map(|(t, s)| Sound {
             source: s.as_ref(),
-            start: t.start_frame,
+            start: t.start(),
             added: t.hits.0.added.clone(),
             removed: t.hits.0.removed.clone(),
         });

@@ -10,6 +10,7 @@ use crate::worker::JobError;
 use marea_core::measure::image::{Image, measure_image};
 use marea_core::render::track::Carried;
 use marea_core::signal::{Placed, Source};
+use marea_core::units::SessionFrame;
 
 impl From<ImageOf> for Subject {
     fn from(image: ImageOf) -> Self {
@@ -49,7 +50,7 @@ impl Derived for ImageOf {
         let first = carried.iter().map(Carried::first).min().unwrap_or(0);
         let end = carried.iter().map(Source::frames).max().unwrap_or(0);
         let (first, end) = self.range.map_or((first, end), |[from, to]| (from.max(first), to.min(end)));
-        let placed: Vec<Placed> = carried.iter().map(|source| Placed { source, start: 0 }).collect();
+        let placed: Vec<Placed> = carried.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
         let mut report = |p| work.report(p, "looking at how the channels stand");
         measure_image(&placed, first..end, work.rate, &mut report).map_err(ended)
     }

@@ -40,7 +40,7 @@ impl Derived for PairOf {
     fn measure(&self, work: &Work) -> Result<PairMeasurement, JobError> {
         let [a, b] = [&work.tracks[0], &work.tracks[1]];
         let (sa, sb) = (work.open(a)?, work.open(b)?);
-        let (pa, pb) = (Placed { source: &sa, start: a.start_frame }, Placed { source: &sb, start: b.start_frame });
+        let (pa, pb) = (Placed { source: &sa, start: a.start() }, Placed { source: &sb, start: b.start() });
         let doing = format!("measuring {} against {}", b.name, a.name);
         let options = PairOptions::between(a.role(), b.role());
         measure_pair(&pa, &pb, work.rate, options, &mut |p| work.report(p, &doing)).map_err(ended)

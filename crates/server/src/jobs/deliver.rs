@@ -93,7 +93,7 @@ fn write_all(
     let sources = all.iter().map(|t| open_until(store, t, rate_hz, &stop)).collect::<Result<Vec<_>, _>>()?;
     let channel = |t: &TrackRow| -> usize { all.iter().position(|o| o.id == t.id).expect("a group is of the session") };
     let channels: Vec<Channel> = (all.iter().zip(&sources))
-        .map(|(t, source)| Channel { sound: Placed { source, start: t.start_frame }, edit: t.edit() })
+        .map(|(t, source)| Channel { sound: Placed { source, start: t.start() }, edit: t.edit() })
         .collect();
     // The range is that of the whole session, so that files delivered at different times fit together.
     let [first, end] = span(&channels, rate);
@@ -191,7 +191,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
 /// Stretches that carry something besides, by the recording's own time.
 fn repaired(t: &TrackRow, rate: SampleRate) -> String {
     let one = |m: &Stretch| {
-        let (from, to) = (rate.ms(m.from as f64) / 1_000.0, rate.ms(m.to as f64) / 1_000.0);
+        let (from, to) = (rate.ms(m.from.0 as f64) / 1_000.0, rate.ms(m.to.0 as f64) / 1_000.0);
         let turned = if m.besides.invert { ", inverted" } else { "" };
         format!("{from:.3} to {to:.3} s: {} samples, {:.2} dB{turned}", m.besides.offset_frames, m.besides.gain_db)
     };

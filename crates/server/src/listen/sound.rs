@@ -185,7 +185,7 @@ fn voices<'a>(
                 ("right", None) => pan_sides(1.0),
                 _ => pan_sides(0.0),
             };
-            let recorded = || TrackRenderer::new(Placed { source: file, start: t.start_frame }, &Edit::default(), rate);
+            let recorded = || TrackRenderer::new(Placed { source: file, start: t.start() }, &Edit::default(), rate);
             let track = if corrected { t.played(file, rate) } else { recorded() };
             Voice { track, sides: sides.map(|s| s * level) }
         })

@@ -5,7 +5,7 @@ use marea_core::edit::Correction;
 use marea_core::render::resample::Resampler;
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{MemSource, Placed};
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use serde_json::{Value, json};
 
 /// Burst and rest, so that correlation and loudness have something to follow.
@@ -212,7 +212,7 @@ async fn channels_are_named_by_their_layout() {
 /// A later copy by a part of a frame.
 fn late(x: &[f32], frames: f64) -> Vec<f32> {
     let track = MemSource(x.to_vec());
-    let placed = Placed { source: &track, start: 0 };
+    let placed = Placed { source: &track, start: SessionFrame(0) };
     let mut out = vec![0f32; x.len()];
     let later = Correction { offset_frames: frames, ..Correction::default() };
     TrackRenderer::new(placed, &later.into(), rate(48_000)).read(0, &mut out).unwrap();

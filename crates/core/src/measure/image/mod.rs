@@ -11,7 +11,7 @@ use crate::measure::pair::options::PairOptions;
 use crate::measure::pair::{PairMeasurement, measure_pair};
 use crate::progress::{MeasureError, Progress};
 use crate::signal::{Placed, Source, index};
-use crate::units::{SampleRate, db_of_power};
+use crate::units::{SampleRate, SessionFrame, db_of_power};
 use ebur128::{EbuR128, Mode};
 use realfft::num_complex::Complex32;
 use serde::{Deserialize, Serialize};
@@ -148,7 +148,7 @@ pub fn measure_image(
     let mut along = Along::new(n, rate);
     along.pass(&parts, frames, rate, &mut |p| progress(p * 0.4))?;
     let levels: Vec<ChannelLevel> = (0..n).map(|c| along.level(c, frames)).collect();
-    let placed: Vec<Placed> = parts.iter().map(|p| Placed { source: p, start: 0 }).collect();
+    let placed: Vec<Placed> = parts.iter().map(|p| Placed { source: p, start: SessionFrame(0) }).collect();
     let options = PairOptions { max_lag_s: REACH_S, find_far: false, ..PairOptions::default() };
     let mut pairs = Vec::new();
     let all = (n * n.saturating_sub(1) / 2).max(1) as f64;

@@ -25,7 +25,7 @@ use crate::measure::pair::response::{BandGain, PhasePoint};
 use crate::measure::pair::weigh::{MIN_HEIGHT, MIN_HITS};
 use crate::progress::{MeasureError, Progress};
 use crate::signal::Placed;
-use crate::units::SampleRate;
+use crate::units::{SampleRate, SessionFrame};
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
@@ -78,7 +78,7 @@ pub struct PairMeasurement {
     /// What kind of windows.
     pub material: Material,
     /// Session frames (in A) at which the windows' sound begins.
-    pub hit_frames: Vec<i64>,
+    pub hit_frames: Vec<SessionFrame>,
     /// The loudest of them, by its place in the list.
     #[serde(default)]
     pub strongest_hit: usize,
@@ -291,7 +291,7 @@ fn finish(
         hits: e.hits,
         material: best.material,
         strongest_hit: loudest(env_a, &best.places, rate),
-        hit_frames: best.places,
+        hit_frames: best.places.into_iter().map(SessionFrame).collect(),
         candidates: [(e.lag, e.sign, 1.0), (e.rival_lag, e.rival_sign, e.rival)]
             .map(|(lag_frames, sign, relative)| Candidate { lag_frames, sign, relative })
             .to_vec(),

@@ -13,7 +13,7 @@ use crate::measure::table::survey::Survey;
 use crate::measure::table::transfer::{transfer, wave};
 use crate::progress::{MeasureError, Progress};
 use crate::signal::Placed;
-use crate::units::{SampleRate, db_of_power};
+use crate::units::{SampleRate, SessionFrame, db_of_power};
 use crate::verdict::Verdict;
 
 /// A peak before the strongest from which the strongest may be a reflection, as part of it.
@@ -131,7 +131,7 @@ pub fn measure_cell(
 
 /// To a hundredth of a frame: one moment tells no more.
 fn moment(at: i64, lag: Option<f64>) -> MomentLag {
-    MomentLag { at, lag_frames: lag.map(|l| (l * 100.0).round() / 100.0) }
+    MomentLag { at: SessionFrame(at), lag_frames: lag.map(|l| (l * 100.0).round() / 100.0) }
 }
 
 /// Nothing that more moments could change.

@@ -15,7 +15,7 @@ pub struct Common {
 impl Common {
     pub fn of(surveys: &[Survey]) -> Option<Self> {
         let first = surveys.iter().map(|s| s.bright.first).min()?;
-        let end = surveys.iter().map(|s| s.facts.start + s.facts.frames).max()?;
+        let end = surveys.iter().map(|s| s.facts.end().0).max()?;
         let hop = surveys.first()?.bright.hop;
         let hops = usize::try_from((end - first) / hop as i64 + 1).ok()?;
         let mut common = Self { all: Envelope { power: vec![0f32; hops], first, hop } };

@@ -25,7 +25,7 @@ pub fn copies(sounds: &[&Placed], surveys: &[Survey], rate: SampleRate) -> Resul
     for a in 0..sounds.len() {
         let loud = loudest(&surveys[a]);
         for b in a + 1..sounds.len() {
-            for lag in [0, surveys[b].facts.start - surveys[a].facts.start] {
+            for lag in [0, surveys[b].facts.start.since(surveys[a].facts.start)] {
                 if one_ratio(&surveys[a].full, &surveys[b].full, &loud, lag)
                     && let Some(copied) = same(sounds, (a, b), &loud, lag, rate)?
                 {

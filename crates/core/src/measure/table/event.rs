@@ -205,9 +205,9 @@ impl Stage<'_> {
         let s = &self.surveys[m];
         let floor = db(Some(s.loud.floor)) - reference[m];
         let step = self.rate.frames(0.125);
-        let end = s.facts.start + s.facts.frames;
+        let end = s.facts.end().0;
         let mut found = Vec::new();
-        let mut at = s.facts.start;
+        let mut at = s.facts.start.0;
         while at + 2 * step <= end {
             let home = db(Some(s.slow.mean(at, 2 * step))) - reference[m];
             if home > -24.0 && home > (floor + 6.0).min(-12.0) {

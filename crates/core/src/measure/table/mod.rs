@@ -23,7 +23,7 @@ use crate::measure::table::survey::Survey;
 use crate::progress::MeasureError;
 use crate::signal::Placed;
 use crate::track::Role;
-use crate::units::{Conditions, SampleRate};
+use crate::units::{Conditions, SampleRate, SessionFrame};
 use crate::verdict::Verdict;
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -37,9 +37,9 @@ pub struct Heard<'a> {
     /// Source that somebody said it stands at; tracks that share one are one source.
     pub said: Option<usize>,
     /// Session frames of hits of its source drawn by hand.
-    pub added: Vec<i64>,
+    pub added: Vec<SessionFrame>,
     /// Session frames near which no hit is to be used.
-    pub removed: Vec<i64>,
+    pub removed: Vec<SessionFrame>,
 }
 
 /// Called with the part done (0 … 1) from any thread; `false` asks to stop.
@@ -124,10 +124,10 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
 fn by_hand(groups: &mut [Group], m: usize, t: &Heard, tracks: usize, rate: SampleRate) {
     let Some(group) = groups.iter_mut().find(|g| g.members.contains(&m)) else { return };
     let near = rate.frames(NEAR_A_HIT_S);
-    let away = |at: i64| t.removed.iter().all(|r| (r - at).abs() > near);
+    let away = |at: i64| t.removed.iter().all(|r| (r.0 - at).abs() > near);
     group.hits.retain(|h| away(h.at));
     group.passages.retain(|p| away(p.at));
-    for &at in &t.added {
+    for at in t.added.iter().map(|a| a.0) {
         if group.hits.iter().all(|h| (h.at - at).abs() > near) {
             group.hits.push(Led { at, excess: vec![0.0; tracks] });
         }
@@ -193,8 +193,8 @@ impl Bench<'_> {
             home,
             members: group.members,
             own_mic: true,
-            hits: group.hits.iter().map(|m| m.at).collect(),
-            passages: group.passages.iter().map(|m| m.at).collect(),
+            hits: group.hits.iter().map(|m| SessionFrame(m.at)).collect(),
+            passages: group.passages.iter().map(|m| SessionFrame(m.at)).collect(),
             power,
             cells,
         }))

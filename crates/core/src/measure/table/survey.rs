@@ -80,7 +80,7 @@ impl Survey {
             block[0] = block[have];
             at += have as i64;
         }
-        let whole = |power| Envelope { power, first: track.start, hop };
+        let whole = |power| Envelope { power, first: track.start.0, hop };
         let bright = whole(bright);
         let onsets = bright.onsets();
         let (bright, full) = (bright.coarser(KEPT_MS), whole(full).coarser(KEPT_MS));
