@@ -68,6 +68,47 @@ frames! {
     RecordingFrame
 }
 
+/// By how much something is moved, in frames at the session's rate, fractional; positive plays later.
+#[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "openapi", schema(value_type = f64))]
+#[serde(transparent)]
+pub struct Offset(pub f64);
+
+impl std::ops::Add for Offset {
+    type Output = Self;
+    fn add(self, other: Self) -> Self {
+        Self(self.0 + other.0)
+    }
+}
+
+impl std::ops::Neg for Offset {
+    type Output = Self;
+    fn neg(self) -> Self {
+        Self(-self.0)
+    }
+}
+
+impl std::fmt::Display for Offset {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
+impl std::ops::Sub for Offset {
+    type Output = Self;
+    fn sub(self, other: Self) -> Self {
+        Self(self.0 - other.0)
+    }
+}
+
+impl Offset {
+    /// As proposed and typed: to a hundredth of a frame.
+    pub fn rounded(self) -> Self {
+        Self((self.0 * 100.0).round() / 100.0)
+    }
+}
+
 /// A sample rate in Hz, between 8 and 384 kHz.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "u64", into = "u64")]

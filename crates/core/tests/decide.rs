@@ -15,7 +15,7 @@ use marea_core::measure::arrival::Facts;
 use marea_core::measure::arrival::{Row, empty};
 use marea_core::track::Role;
 use marea_core::track::{Policy, Side};
-use marea_core::units::SessionFrame;
+use marea_core::units::{Offset, SessionFrame};
 use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -78,7 +78,7 @@ fn a_clean_stage_yields_nothing() {
         for count in 3..8 {
             let c = Stage::new(count, seed).check();
             assert_eq!(kinds(&c), vec![], "seed {seed}, {count} sources: {:?}", c.findings.first().map(|f| &f.text));
-            assert!(c.tracks.iter().all(|t| t.offset_frames == 0.0 && !t.invert));
+            assert!(c.tracks.iter().all(|t| t.offset_frames.0 == 0.0 && !t.invert));
         }
     }
 }
@@ -232,18 +232,18 @@ fn policies_say_what_is_moved_and_why() {
     t.rows[0].members.push(extra);
     let lag = t.rows[0].cells[extra].lag_frames.unwrap();
     let c = decide(&t, &s.tracks);
-    assert!((c.tracks[extra].offset_frames + lag).abs() < 0.06, "aligned to the first to hear it");
-    assert_eq!((c.tracks[main].policy, c.tracks[main].offset_frames), (Policy::KeepDistance, 0.0));
+    assert!((c.tracks[extra].offset_frames.0 + lag).abs() < 0.06, "aligned to the first to hear it");
+    assert_eq!((c.tracks[main].policy, c.tracks[main].offset_frames.0), (Policy::KeepDistance, 0.0));
     assert!(c.tracks[main].reason.contains("keeps its distance"));
     s.tracks[extra].policy = Some(Policy::Leave);
     s.tracks[main].policy = Some(Policy::BringIn);
     s.tracks[main + 1].policy = Some(Policy::BringIn);
     let c = decide(&t, &s.tracks);
-    assert_eq!(c.tracks[extra].offset_frames, 0.0);
+    assert_eq!(c.tracks[extra].offset_frames.0, 0.0);
     let first =
         t.rows.iter().flat_map(|r| [main, main + 1].map(|m| r.cells[m].lag_frames.unwrap())).fold(f64::MAX, f64::min);
     for m in [main, main + 1] {
-        assert!((c.tracks[m].offset_frames + first).abs() < 0.06, "the pair moves as a set");
+        assert!((c.tracks[m].offset_frames.0 + first).abs() < 0.06, "the pair moves as a set");
     }
 }
 
@@ -266,7 +266,7 @@ fn what_cannot_be_distance_is_not_moved_as_distance() {
     }
     t.late[extra] = None;
     let c = decide(&t, &s.tracks);
-    assert_eq!((c.tracks[extra].offset_frames, c.tracks[extra].verdict), (0.0, Verdict::Undecided));
+    assert_eq!((c.tracks[extra].offset_frames.0, c.tracks[extra].verdict), (0.0, Verdict::Undecided));
     assert!(c.tracks[extra].reason.contains("too many for two microphones"), "{}", c.tracks[extra].reason);
     t.rows[0].members.pop();
     t.rows[0].cells[extra] = empty("too faint", true);
@@ -436,8 +436,9 @@ fn a_finding_is_known_again_by_what_it_is_about() {
 fn changes_leave_the_rest_of_an_edit_as_it_is() {
     let edit = Edit { gain_db: -3.0, invert: true, ..Edit::default() };
     assert_eq!(To::Side(Side::Left).on(&edit), edit);
-    let all = [To::Offset(7.5), To::Inverted(false), To::Gain(1.0)].iter().fold(edit.clone(), |e, to| to.on(&e));
-    assert_eq!((all.placement.offset_frames, all.invert, all.gain_db), (7.5, false, 1.0));
+    let all =
+        [To::Offset(Offset(7.5)), To::Inverted(false), To::Gain(1.0)].iter().fold(edit.clone(), |e, to| to.on(&e));
+    assert_eq!((all.placement.offset_frames.0, all.invert, all.gain_db), (7.5, false, 1.0));
     let cut = Cut { begins: 3, slices: Vec::new() };
     assert_eq!(To::Cut(cut.clone()).on(&edit), Edit { cut, ..edit.clone() });
     let map = TimeMap::new(vec![[0.0, 0.0], [100.0, 101.0]]).unwrap();

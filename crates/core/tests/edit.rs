@@ -9,7 +9,7 @@ use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit, EditError, Placement};
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{MemSource, Placed};
-use marea_core::units::{RecordingFrame, SampleRate, SessionFrame};
+use marea_core::units::{Offset, RecordingFrame, SampleRate, SessionFrame};
 use proptest::prelude::*;
 use std::f64::consts::TAU;
 
@@ -40,7 +40,7 @@ fn cut(slices: Vec<Slice>) -> Cut {
 
 /// Frame by frame from the definition: slices in order of their places, each over what is below it.
 fn sliced(x: &[f32], start: i64, edit: &Edit, frame: i64) -> f32 {
-    let moved = |s: &Slice| start + (edit.placement.offset_frames + s.at) as i64;
+    let moved = |s: &Slice| start + (edit.placement.offset_frames.0 + s.at) as i64;
     let mut order: Vec<&Slice> = edit.cut.slices.iter().collect();
     order.sort_by_key(|s| moved(s));
     order.iter().fold(0.0, |below, s| {
@@ -65,7 +65,7 @@ proptest! {
     ) {
         let x = noise(400, 5);
         let slices = given.iter().map(|(from, long, at, rise, fall)| slice(*from, from + long, *at as f64, [*rise, *fall]));
-        let edit = Edit { cut: cut(slices.collect()), placement: Placement { offset_frames: offset as f64 }, ..Edit::default() };
+        let edit = Edit { cut: cut(slices.collect()), placement: Placement { offset_frames: Offset(offset as f64)}, ..Edit::default() };
         prop_assert!(edit.check().is_ok());
         let got = read(&x, start, &edit, rate(), -100, &cuts);
         for (frame, v) in (-100i64..).zip(&got) {
@@ -80,11 +80,11 @@ proptest! {
         cuts in prop::collection::vec(1usize..150, 2..10), offset in -40.0f64..40.0, invert: bool, mapped: bool, drift in -0.02f64..0.02,
     ) {
         let x = noise(900, 6);
-        let besides = Correction { offset_frames: 1.37, invert: true, gain_db: -3.0 };
+        let besides = Correction { offset_frames: Offset(1.37), invert: true, gain_db: -3.0 };
         let map = TimeMap::new(vec![[0.0, 0.0], [300.0, 300.0 * (1.0 + drift)], [900.0, 900.0]]).unwrap();
         let slices = vec![slice(10, 300, 0.5, [20, 20]), slice(250, 700, 280.25, [30, 0])];
         let edit = Edit {
-            placement: Placement { offset_frames: offset },
+            placement: Placement { offset_frames: Offset(offset)},
             invert,
             map: mapped.then_some(map),
             cut: cut(if mapped { Vec::new() } else { slices }),
@@ -106,7 +106,7 @@ proptest! {
         }
         let map = TimeMap::new(points).unwrap();
         prop_assert!((map.own_of(map.session_of(at)) - at).abs() < 1e-6);
-        let edit = Edit { map: Some(map.clone()), placement: Placement { offset_frames: 5.5 }, ..Edit::default() };
+        let edit = Edit { map: Some(map.clone()), placement: Placement { offset_frames: Offset(5.5)}, ..Edit::default() };
         let frame = at.round() as i64;
         let pieces = edit.pieces(SessionFrame(100), rate());
         let here = pieces.0.iter().find(|p| p.from <= frame && frame < p.to).unwrap();
@@ -153,7 +153,7 @@ fn a_stretch_takes_over_in_five_milliseconds_at_every_rate() {
 #[test]
 fn a_stretch_goes_along_with_its_slice() {
     let x: Vec<f32> = (0..3_000).map(|n| n as f32).collect();
-    let besides = Correction { offset_frames: 2.0, ..Correction::default() };
+    let besides = Correction { offset_frames: Offset(2.0), ..Correction::default() };
     let edit = Edit {
         cut: cut(vec![slice(0, 500, 0.0, [0, 0]), slice(500, 2_500, 700.0, [0, 0])]),
         stretches: vec![Stretch { from: RecordingFrame(1_000), to: RecordingFrame(2_000), besides }],
@@ -210,9 +210,9 @@ fn edits_are_stored_as_they_are() {
 #[test]
 fn what_is_drawn_is_what_plays() {
     let x: Vec<f32> = (0..2_000).map(|n| n as f32 + 1.0).collect();
-    let besides = Correction { offset_frames: 30.0, invert: true, gain_db: 0.0 };
+    let besides = Correction { offset_frames: Offset(30.0), invert: true, gain_db: 0.0 };
     let stretches = vec![Stretch { from: RecordingFrame(400), to: RecordingFrame(900), besides }];
-    let placement = Placement { offset_frames: 25.0 };
+    let placement = Placement { offset_frames: Offset(25.0) };
     let slices =
         vec![slice(900, 1_500, 300.0, [0, 0]), slice(0, 700, 0.0, [0, 0]), slice(1_500, 1_900, 1_600.0, [0, 0])];
     let map = TimeMap::new(vec![[0.0, 0.0], [1_000.0, 1_100.0], [2_000.0, 2_000.0]]).unwrap();
@@ -256,7 +256,7 @@ fn a_map_beyond_the_recording_hides_nothing_of_it() {
 fn one_list_of_slices_serves_a_set() {
     let slices = vec![slice(1_000, 3_000, 1_000.0, [0, 0]), slice(3_000, 5_000, 3_200.0, [0, 0])];
     let set = |start: i64, offset: i64| Edit {
-        placement: Placement { offset_frames: offset as f64 },
+        placement: Placement { offset_frames: Offset(offset as f64) },
         cut: Cut { begins: start + offset, slices: slices.clone() },
         ..Edit::default()
     };

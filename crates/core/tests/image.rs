@@ -10,7 +10,7 @@ use marea_core::measure::image::layout::{Order, Place, of_mask, usual};
 use marea_core::measure::image::{Image, measure_image};
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{MemSource, Placed, Source};
-use marea_core::units::{SampleRate, SessionFrame};
+use marea_core::units::{Offset, SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -57,7 +57,7 @@ fn noise(seed: u64, frames: usize) -> Vec<f32> {
 fn moved(x: &[f32], frames: f64) -> Vec<f32> {
     let source = MemSource(x.to_vec());
     let source: &dyn Source = &source;
-    let correction = Correction { offset_frames: frames, invert: false, gain_db: 0.0 };
+    let correction = Correction { offset_frames: Offset(frames), invert: false, gain_db: 0.0 };
     let mut track = TrackRenderer::new(
         Placed { source, start: SessionFrame(0) },
         &correction.into(),
@@ -187,7 +187,7 @@ fn time_between_channels_is_found_to_two_hundredths_of_a_sample() {
             assert!((r.pairs[0].delay_frames - delay).abs() < 0.02, "{hz}: {} for {delay}", r.pairs[0].delay_frames);
             assert_eq!((r.pairs[0].verdict, r.pairs[0].invert), (Verdict::Solid, false));
             let late = usize::from(delay > 0.0);
-            assert!((r.channels[late].correction.offset_frames + delay.abs()).abs() < 0.06, "{:?}", r.channels);
+            assert!((r.channels[late].correction.offset_frames.0 + delay.abs()).abs() < 0.06, "{:?}", r.channels);
             assert!(r.channels[1 - late].correction.is_neutral(), "the earlier one stays");
         }
     }

@@ -252,10 +252,10 @@ fn phase_follows_the_delay() {
 #[test]
 fn proposals_are_whole_where_that_is_honest() {
     use marea_core::edit::offset_for_lag;
-    assert_eq!(offset_for_lag(221.03), -221.0);
-    assert_eq!(offset_for_lag(221.43), -221.43);
-    assert_eq!(offset_for_lag(-0.004), 0.0);
-    assert!(offset_for_lag(0.0).is_sign_positive());
+    assert_eq!(offset_for_lag(221.03).0, -221.0);
+    assert_eq!(offset_for_lag(221.43).0, -221.43);
+    assert_eq!(offset_for_lag(-0.004).0, 0.0);
+    assert!(offset_for_lag(0.0).0.is_sign_positive());
 }
 
 /// Onsets of bursts at known places, to about a millisecond; none in steady noise.

@@ -11,7 +11,7 @@ use marea_core::render::sinc::kaiser;
 use marea_core::render::track::TrackRenderer;
 use marea_core::render::{Mix, Voice};
 use marea_core::signal::{MemSource, Placed, Source, overlap};
-use marea_core::units::{RecordingFrame, SampleRate, SessionFrame};
+use marea_core::units::{Offset, RecordingFrame, SampleRate, SessionFrame};
 use proptest::prelude::*;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -34,7 +34,7 @@ fn render(x: &[f32], start: i64, c: Correction, from: i64, blocks: &[usize]) -> 
 const SEAM_FRAMES: i64 = 240;
 
 fn offset(frames: f64) -> Correction {
-    Correction { offset_frames: frames, ..Correction::default() }
+    Correction { offset_frames: Offset(frames), ..Correction::default() }
 }
 
 proptest! {
@@ -42,7 +42,7 @@ proptest! {
     #[test]
     fn whole_offsets_are_bit_exact_in_any_blocks(shift in -300i64..300, start in -50i64..50, cuts in prop::collection::vec(1usize..200, 1..12), invert: bool) {
         let x = noise(500, 7);
-        let c = Correction { offset_frames: shift as f64, invert, gain_db: 0.0 };
+        let c = Correction { offset_frames: Offset(shift as f64), invert, gain_db: 0.0 };
         let got = render(&x, start, c, -100, &cuts);
         for (i, v) in got.iter().enumerate() {
             let n = i as i64 - 100 - shift - start;
@@ -68,7 +68,7 @@ proptest! {
 fn a_repaired_stretch_sounds_so_from_its_first_to_its_last_frame() {
     let x = noise(4_000, 9);
     let source = MemSource(x.clone());
-    let besides = Correction { offset_frames: 3.0, invert: true, gain_db: 0.0 };
+    let besides = Correction { offset_frames: Offset(3.0), invert: true, gain_db: 0.0 };
     let stretches = vec![Stretch { from: RecordingFrame(1_000), to: RecordingFrame(3_000), besides }];
     let all = Edit { stretches, ..Edit::from(offset(-7.0)) };
     let mut r = TrackRenderer::new(Placed { source: &source, start: SessionFrame(50) }, &all, rate());
@@ -111,7 +111,7 @@ fn stretches_over_one_another_add_up() {
         for _ in 0..rng.random_range(1..6) {
             let (a, b) = (rng.random_range(0..30), rng.random_range(0..30));
             let besides = Correction {
-                offset_frames: f64::from(rng.random_range(-2..=2)),
+                offset_frames: Offset(f64::from(rng.random_range(-2..=2))),
                 invert: rng.random_bool(0.5),
                 gain_db: 0.0,
             };
@@ -178,7 +178,7 @@ fn kaiser_against_numpy() {
 #[test]
 fn gain_and_polarity_and_reach() {
     let x = noise(64, 3);
-    let c = Correction { offset_frames: 0.0, invert: true, gain_db: -6.020_599_9 };
+    let c = Correction { offset_frames: Offset(0.0), invert: true, gain_db: -6.020_599_9 };
     let got = render(&x, 0, c, 0, &[64]);
     assert!(got.iter().zip(&x).all(|(g, v)| (g + 0.5 * v).abs() < 1e-6));
     let source = MemSource(x);

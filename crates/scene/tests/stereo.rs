@@ -34,7 +34,7 @@ fn inversion_is_right_in_every_recording_and_wide_ones_are_left_alone() {
             if r.technique == Technique::Apart {
                 assert_eq!(pair.delay_frames, 0.0, "{what}");
                 assert!(
-                    found.channels.iter().all(|c| c.correction.offset_frames == 0.0 && c.correction.gain_db == 0.0),
+                    found.channels.iter().all(|c| c.correction.offset_frames.0 == 0.0 && c.correction.gain_db == 0.0),
                     "{what}"
                 );
             }

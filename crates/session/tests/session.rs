@@ -7,7 +7,7 @@ use marea_core::edit::{Correction, Edit};
 use marea_core::measure::arrival::{Cell, Facts, Row, Table, empty};
 use marea_core::signal::{MemSource, Placed};
 use marea_core::track::{Role, Side, Track};
-use marea_core::units::{Air, SampleRate, SessionFrame};
+use marea_core::units::{Air, Offset, SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_media::write::{Depth, WriteSpec};
 use marea_session::accept::{AcceptError, chosen, everything};
@@ -93,7 +93,7 @@ fn what_is_accepted_is_agreed_and_what_is_put_aside_stays_so() {
     for change in &taken.changes {
         tracks[change.of].edit = change.to.on(&tracks[change.of].edit);
     }
-    assert_eq!(tracks[1].edit.placement.offset_frames, -24_000.0);
+    assert_eq!(tracks[1].edit.placement.offset_frames.0, -24_000.0);
     notes.0.insert((0, "dc-offset:id0".into()), "the preamplifier's".into());
     let after = judge(&tracks);
     assert_eq!(standing(&after, &notes), [(Kind::DcOffset, Standing::Dismissed), (Kind::Late, Standing::Agreed)]);
@@ -154,10 +154,10 @@ fn everything_is_what_is_sure_enough() {
     let (table, tracks) = session();
     let mut check = decide(&table, &tracks);
     check.tracks[0].verdict = Verdict::Likely;
-    (check.tracks[1].verdict, check.tracks[1].offset_frames) = (Verdict::Solid, -24_000.0);
+    (check.tracks[1].verdict, check.tracks[1].offset_frames) = (Verdict::Solid, Offset(-24_000.0));
     let of = |least| everything(&check, least).iter().map(|c| c.of).collect::<Vec<_>>();
     assert_eq!((of(Verdict::Solid), of(Verdict::Likely)), (vec![1, 1], vec![0, 0, 1, 1]));
-    assert_eq!(everything(&check, Verdict::Solid)[0].to, To::Offset(-24_000.0));
+    assert_eq!(everything(&check, Verdict::Solid)[0].to, To::Offset(Offset(-24_000.0)));
 }
 
 #[test]
@@ -168,8 +168,8 @@ fn channels_are_written_side_by_side_where_they_are_carried() {
     let sounds = [noise(), noise()];
     let sources = sounds.clone().map(MemSource);
     let edits = [
-        Edit::from(Correction { offset_frames: -100.0, ..Correction::default() }),
-        Edit::from(Correction { offset_frames: 7.0, invert: true, gain_db: 0.0 }),
+        Edit::from(Correction { offset_frames: Offset(-100.0), ..Correction::default() }),
+        Edit::from(Correction { offset_frames: Offset(7.0), invert: true, gain_db: 0.0 }),
     ];
     let channels: Vec<Channel> = (sources.iter().zip(&edits))
         .map(|(source, edit)| Channel { sound: Placed { source, start: SessionFrame(0) }, edit })

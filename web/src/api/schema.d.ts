@@ -637,11 +637,8 @@ export interface components {
              * @description The fault found, in frames; 0 for none.
              */
             latency_frames: number;
-            /**
-             * Format: double
-             * @description Offset against the recorded place in frames.
-             */
-            offset_frames: number;
+            /** @description Offset against the recorded place in frames. */
+            offset_frames: components["schemas"]["Offset"];
             /** @description Policy in force. */
             policy: components["schemas"]["Policy"];
             /** @description Why it is moved or left. */
@@ -953,11 +950,8 @@ export interface components {
             gain_db: number;
             /** @description Turn the polarity over. */
             invert: boolean;
-            /**
-             * Format: double
-             * @description Frames at the session's rate; positive plays later. A whole number keeps every sample bit-exact.
-             */
-            offset_frames: number;
+            /** @description Frames at the session's rate; positive plays later. A whole number keeps every sample bit-exact. */
+            offset_frames: components["schemas"]["Offset"];
         };
         /**
          * @description Slices as one recording carries them. The slices themselves may be shared: every microphone of a set is cut at the same moments,
@@ -1125,11 +1119,7 @@ export interface components {
             /** @description Plays inverted. */
             invert?: boolean | null;
             map?: components["schemas"]["TimeMap"] | null;
-            /**
-             * Format: double
-             * @description Frames, positive later, up to one hour either way.
-             */
-            offset_frames?: number | null;
+            offset_frames?: components["schemas"]["Offset"] | null;
             /** @description Stretches that carry something besides, in order. */
             stretches?: components["schemas"]["Stretch"][] | null;
         };
@@ -1621,11 +1611,7 @@ export interface components {
         NewChange: {
             /** @description What changes. */
             after?: components["schemas"]["TrackPatch"];
-            /**
-             * Format: double
-             * @description Moved by so many frames from where it is then, instead of to an offset.
-             */
-            by_frames?: number | null;
+            by_frames?: components["schemas"]["Offset"] | null;
             /**
              * Format: uuid
              * @description Track.
@@ -1648,6 +1634,11 @@ export interface components {
             /** @description Name, 1 to 200 characters. */
             name: string;
         };
+        /**
+         * Format: double
+         * @description By how much something is moved, in frames at the session's rate, fractional; positive plays later.
+         */
+        Offset: number;
         /**
          * @description In which order the channels of a file stand when it says nothing of it.
          * @enum {string}
@@ -1799,11 +1790,8 @@ export interface components {
         Place: "left" | "right" | "centre" | "lfe" | "left_surround" | "right_surround" | "left_back" | "right_back" | "top_front_left" | "top_front_right" | "top_back_left" | "top_back_right";
         /** @description Where a track is put. */
         Placement: {
-            /**
-             * Format: double
-             * @description Frames as decided by hand or by advice; positive plays later.
-             */
-            offset_frames: number;
+            /** @description Frames as decided by hand or by advice; positive plays later. */
+            offset_frames: components["schemas"]["Offset"];
         };
         /**
          * @description What is moved and what is left.
@@ -2134,11 +2122,8 @@ export interface components {
         TimeMap: number[][];
         /** @description What changes, and to what. All but the side are parts of what a track carries. */
         To: {
-            /**
-             * Format: double
-             * @description Offset in frames, positive later.
-             */
-            value: number;
+            /** @description Offset in frames, positive later. */
+            value: components["schemas"]["Offset"];
             /** @enum {string} */
             what: "offset";
         } | {

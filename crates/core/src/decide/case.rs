@@ -5,7 +5,7 @@ use crate::track::Policy;
 use crate::track::Role;
 use crate::track::Side;
 use crate::track::Track;
-use crate::units::Conditions;
+use crate::units::{Conditions, Offset};
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 /// Final advice for a track.
@@ -21,7 +21,7 @@ pub struct Advice {
     /// Policy in force.
     pub policy: Policy,
     /// Offset against the recorded place in frames.
-    pub offset_frames: f64,
+    pub offset_frames: Offset,
     /// Polarity against the recording.
     pub invert: bool,
     /// The fault found, in frames; 0 for none.

@@ -104,7 +104,7 @@ fn total(bands: &[[f64; 2]]) -> Option<f64> {
 fn move_of(case: &Case, track: usize, changes: &[Change]) -> Move {
     let now = &case.tracks[track].edit;
     let then = changes.iter().filter(|c| c.of == track).fold(now.clone(), |edit, c| c.to.on(&edit));
-    Move { frames: then.placement.total() - now.placement.total(), turned: then.invert != now.invert }
+    Move { frames: (then.placement.total() - now.placement.total()).0, turned: then.invert != now.invert }
 }
 
 /// The sum with another microphone that gains most from the changes.
@@ -173,7 +173,7 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
     let advised = |m: usize| {
         let k = case.tracks[m].edit.correction();
         let a = &advice[m];
-        (m, Move { frames: a.offset_frames - k.offset_frames, turned: a.invert != k.invert })
+        (m, Move { frames: (a.offset_frames - k.offset_frames).0, turned: a.invert != k.invert })
     };
     let mut found = Vec::new();
     for (i, row) in case.table.rows.iter().enumerate() {

@@ -5,7 +5,7 @@ use crate::edit::Edit;
 use crate::edit::map::TimeMap;
 use crate::edit::slice::Cut;
 use crate::track::Side;
-use crate::units::SessionFrame;
+use crate::units::{Offset, SessionFrame};
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
@@ -39,7 +39,7 @@ pub struct Change {
 #[serde(tag = "what", content = "value", rename_all = "lowercase")]
 pub enum To {
     /// Offset in frames, positive later.
-    Offset(f64),
+    Offset(Offset),
     /// Whether it plays inverted.
     Inverted(bool),
     /// Gain in dB.

@@ -74,7 +74,7 @@ pub fn judge(case: &Case) -> Judged {
         if let Some((frames, home)) = after_its_neighbour(case, m, late) {
             return Mic { frames, sources: 1, verdict: Some(Verdict::Undecided), after: Some(home), ..Mic::default() };
         }
-        let frames = late.frames + track.edit.placement.total();
+        let frames = late.frames + track.edit.placement.total().0;
         let left = frames.abs() > LEAST_S * case.rate_hz;
         Mic {
             frames,
@@ -94,7 +94,7 @@ fn after_its_neighbour(case: &Case, m: usize, late: &Late) -> Option<(f64, usize
     let cell = &row.cells[m];
     let clear = cell.verdict == Verdict::Solid && cell.coherence >= CLEAR_COHERENCE;
     let take = other_takes(&case.tracks[m].source, &case.tracks[row.home].source);
-    let moved = |m: usize| case.tracks[m].edit.placement.total();
+    let moved = |m: usize| case.tracks[m].edit.placement.total().0;
     let far = |lag: f64| lag > FAR_BESIDE_S * case.rate_hz;
     let untold = late.frames == 0.0 && late.sources <= 1;
     let lag = cell.lag_frames.filter(|lag| far(*lag) && far(lag - moved(m) + moved(row.home)))?;
@@ -150,13 +150,13 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
             mic.sources,
             case.ms(2.0 * mic.sigma_frames),
         );
-        let way = if moved < 0.0 { "earlier" } else { "later" };
+        let way = if moved.0 < 0.0 { "earlier" } else { "later" };
         found.push(
             Finding::of_tracks(kind, [m], text)
                 .shown_on(case.own_rows(m).next())
                 .verdict(verdict)
                 .hits(mic.sources)
-                .advice(format!("Move it {way} by {:.2} ms.", case.ms(moved.abs())))
+                .advice(format!("Move it {way} by {:.2} ms.", case.ms(moved.0.abs())))
                 .cost(cost.as_ref().map(|c| c.total_db), cost.map(|c| c.bands).unwrap_or_default())
                 .changes(changes, effects),
         );

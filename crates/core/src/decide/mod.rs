@@ -124,7 +124,7 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
         }
     }
     for (shift, track) in t.shift.iter_mut().zip(tracks) {
-        *shift += track.edit.placement.total().round() as i64;
+        *shift += track.edit.placement.total().0.round() as i64;
     }
     t
 }
@@ -132,7 +132,7 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
 /// By how many frames an edit moves a track later than another moves the home, at the moments of a source, each as the frame of
 /// either recording: the median where it is not the same for all.
 fn later(home: &Edit, track: &Edit, moments: impl Iterator<Item = [f64; 2]>) -> f64 {
-    let placed = track.placement.total() - home.placement.total();
+    let placed = (track.placement.total() - home.placement.total()).0;
     if [home, track].iter().all(|e| e.map.is_none() && e.cut.is_empty()) {
         return placed;
     }

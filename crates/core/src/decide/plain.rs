@@ -7,7 +7,7 @@ use crate::decide::words::other_takes;
 use crate::dsp::stats::median;
 use crate::measure::arrival::Facts;
 use crate::track::{Role, Side};
-use crate::units::db_of_amplitude;
+use crate::units::{Offset, db_of_amplitude};
 use crate::verdict::Verdict;
 
 /// Under this a track is silent, in dBFS.
@@ -200,7 +200,7 @@ fn displaced(case: &Case, m: usize) -> Option<Finding> {
             ),
         )
         .advice("Move it to where its sound agrees with the others.");
-        let offset = case.tracks[m].edit.placement.total() - shift as f64;
+        let offset = case.tracks[m].edit.placement.total() - Offset(shift as f64);
         f.verdict(Verdict::Likely).changes(vec![Change { of: m, to: To::Offset(offset) }], Vec::new())
     })
 }

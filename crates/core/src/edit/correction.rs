@@ -1,5 +1,6 @@
 //! An offset, a polarity and a gain: what a proposal changes, and what a stretch carries besides.
 
+use crate::units::Offset;
 use serde::{Deserialize, Serialize};
 
 /// The correction of one track. The default leaves it as recorded.
@@ -7,7 +8,7 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Correction {
     /// Frames at the session's rate; positive plays later. A whole number keeps every sample bit-exact.
-    pub offset_frames: f64,
+    pub offset_frames: Offset,
     /// Turn the polarity over.
     pub invert: bool,
     /// Level change in dB.
@@ -41,8 +42,8 @@ impl Correction {
 
 /// The offset that takes out a lag: minus the lag, to 1/100 frame, on the whole frame when it is within 5/100 of
 /// one (a whole offset leaves the samples untouched, and the rest is below what the measurement resolves).
-pub fn offset_for_lag(lag_frames: f64) -> f64 {
+pub fn offset_for_lag(lag_frames: f64) -> Offset {
     let whole = lag_frames.round();
     let lag = if (lag_frames - whole).abs() <= 0.05 { whole } else { (lag_frames * 100.0).round() / 100.0 };
-    if lag == 0.0 { 0.0 } else { -lag }
+    Offset(if lag == 0.0 { 0.0 } else { -lag })
 }

@@ -10,7 +10,7 @@ pub mod tempo;
 
 pub use correction::{Correction, offset_for_lag};
 
-use crate::units::{RecordingFrame, SampleRate, SessionFrame};
+use crate::units::{Offset, RecordingFrame, SampleRate, SessionFrame};
 use drawn::DrawnPiece;
 use map::TimeMap;
 use piece::{Piece, Pieces, Whole, over, rigid, varying};
@@ -24,12 +24,12 @@ use thiserror::Error;
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Placement {
     /// Frames as decided by hand or by advice; positive plays later.
-    pub offset_frames: f64,
+    pub offset_frames: Offset,
 }
 
 impl Placement {
     /// Everything together, in frames.
-    pub fn total(&self) -> f64 {
+    pub fn total(&self) -> Offset {
         self.offset_frames
     }
 }
@@ -95,7 +95,7 @@ impl Edit {
                 self.cut.own().find(here).map_or(0.0, |s| s.at - s.from as f64)
             }
         };
-        self.placement.total() + by
+        self.placement.total().0 + by
     }
 
     /// Can it be carried out?
@@ -113,8 +113,8 @@ impl Edit {
         if backwards || self.stretches.windows(2).any(|m| m[0].to > m[1].from) {
             return Err(EditError::Stretches);
         }
-        let besides = self.stretches.iter().flat_map(|m| [m.besides.offset_frames, m.besides.gain_db]);
-        let mut numbers = besides.chain([self.placement.total(), self.gain_db]);
+        let besides = self.stretches.iter().flat_map(|m| [m.besides.offset_frames.0, m.besides.gain_db]);
+        let mut numbers = besides.chain([self.placement.total().0, self.gain_db]);
         if numbers.all(f64::is_finite) { Ok(()) } else { Err(EditError::NoNumber) }
     }
 
@@ -122,8 +122,8 @@ impl Edit {
     ///
     /// ```
     /// use marea_core::edit::{Correction, Edit};
-    /// use marea_core::units::{SampleRate, SessionFrame};
-    /// let later = Edit::from(Correction { offset_frames: 12.0, ..Correction::default() });
+    /// use marea_core::units::{Offset, SampleRate, SessionFrame};
+    /// let later = Edit::from(Correction { offset_frames: Offset(12.0), ..Correction::default() });
     /// let pieces = later.pieces(SessionFrame(100), SampleRate::new(48_000).unwrap());
     /// assert_eq!(pieces.0[0].own_frame(112), 0.0);
     /// ```
@@ -178,6 +178,6 @@ impl Edit {
 
 /// Where a stretch of which nothing sounds would be heard.
 fn base_range(start: i64, edit: &Edit, m: &Stretch) -> [i64; 2] {
-    let begin = start.saturating_add(edit.placement.total().floor() as i64);
+    let begin = start.saturating_add(edit.placement.total().0.floor() as i64);
     [begin.saturating_add(m.from.0), begin.saturating_add(m.to.0)]
 }

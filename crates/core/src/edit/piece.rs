@@ -144,14 +144,14 @@ pub(super) struct Whole {
 
 /// The whole recording in one piece.
 pub(super) fn rigid(start: i64, carried: Correction) -> (Piece, Whole) {
-    let moved = carried.offset_frames;
+    let moved = carried.offset_frames.0;
     let reading = Reading::Rigid { shift: start.saturating_add(moved.floor() as i64), fraction: moved - moved.floor() };
     (Piece { from: i64::MIN, to: i64::MAX, reading, factor: carried.factor(), fades: None }, Whole { start, moved })
 }
 
 /// A piece for every straight line of a map.
 pub(super) fn varying(map: &TimeMap, start: i64, carried: Correction) -> Vec<(Piece, Whole)> {
-    let at = |p: [f64; 2]| p[1] + start as f64 + carried.offset_frames;
+    let at = |p: [f64; 2]| p[1] + start as f64 + carried.offset_frames.0;
     let lines = map.points().windows(2);
     let last = lines.len() - 1;
     lines
@@ -175,11 +175,11 @@ pub(super) fn over(base: &(Piece, Whole), stretch: &Stretch, carried: Correction
     let [from, to] = below.session_range(stretch.from.0, stretch.to.0)?;
     let reading = match below.reading {
         Reading::Rigid { .. } => {
-            let moved = whole.moved + stretch.besides.offset_frames;
+            let moved = whole.moved + stretch.besides.offset_frames.0;
             Reading::Rigid { shift: whole.start.saturating_add(moved.floor() as i64), fraction: moved - moved.floor() }
         }
         Reading::Varying { session, own, rate } => {
-            Reading::Varying { session: session + stretch.besides.offset_frames, own, rate }
+            Reading::Varying { session: session + stretch.besides.offset_frames.0, own, rate }
         }
     };
     let fades = Some(Fades { from: begin, rise: fade, to: end, fall: fade });

@@ -64,7 +64,7 @@ impl Slice {
 
     /// The piece that plays it.
     pub(super) fn piece(&self, start: i64, carried: Correction) -> (Piece, Whole) {
-        let moved = carried.offset_frames + self.at;
+        let moved = carried.offset_frames.0 + self.at;
         let from = start.saturating_add(moved.floor() as i64);
         let to = from.saturating_add(self.to - self.from);
         let reading = Reading::Rigid { shift: from - self.from, fraction: moved - moved.floor() };

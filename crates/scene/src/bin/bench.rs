@@ -11,7 +11,7 @@ use marea_core::measure::table::{Heard, measure_session};
 use marea_core::render::track::TrackRenderer;
 use marea_core::render::{Mix, Voice};
 use marea_core::signal::{Placed, Source};
-use marea_core::units::{SampleRate, SessionFrame};
+use marea_core::units::{Offset, SampleRate, SessionFrame};
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
@@ -288,7 +288,8 @@ fn render(folder: &Path, offset: f64, minutes: i64) -> Done {
             .par_iter()
             .map(|_| {
                 let voices = (0..12u8).map(|k| {
-                    let c = Correction { offset_frames: offset - f64::from(k), invert: k % 2 == 0, gain_db: -1.0 };
+                    let c =
+                        Correction { offset_frames: Offset(offset - f64::from(k)), invert: k % 2 == 0, gain_db: -1.0 };
                     let source: &dyn Source = &sources[usize::from(k % 2)];
                     Voice {
                         track: TrackRenderer::new(Placed { source, start: SessionFrame(0) }, &c.into(), rate),

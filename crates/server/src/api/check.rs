@@ -132,8 +132,8 @@ pub async fn show_check(
         sums_of(&j.measured.table, &moves)
     };
     let recorded = moved(&|_| (0.0, false));
-    let corrected = moved(&|m| (j.rows[m].edit().placement.total(), j.rows[m].edit().invert));
-    let advised = moved(&|m| (j.judged.recorded.tracks[m].offset_frames, j.judged.recorded.tracks[m].invert));
+    let corrected = moved(&|m| (j.rows[m].edit().placement.total().0, j.rows[m].edit().invert));
+    let advised = moved(&|m| (j.judged.recorded.tracks[m].offset_frames.0, j.judged.recorded.tracks[m].invert));
     let whole = (0..BANDS_HZ.len())
         .map(|i| WholeBand {
             hz: BANDS_HZ[i],

@@ -89,7 +89,7 @@ pub async fn show_pair(
     let moved = b.edit().placement.total() - a.edit().placement.total();
     Ok(HttpResponse::Ok().json(PairView {
         lag: measurement.lag_frames.and_then(units),
-        remaining: measurement.lag_frames.and_then(|l| units(l + moved)),
+        remaining: measurement.lag_frames.and_then(|l| units(l + moved.0)),
         measurement,
     }))
 }
@@ -116,10 +116,10 @@ pub async fn pair_sum(
         let offset = b.edit().placement.total() - a.edit().placement.total();
         let invert = b.edit().invert != a.edit().invert;
         let response =
-            Response::measure(&pa, &pb, &hits, -offset, rate).map_err(|e| JobError::Failed(e.to_string()))?;
+            Response::measure(&pa, &pb, &hits, -offset.0, rate).map_err(|e| JobError::Failed(e.to_string()))?;
         Ok(PairSum {
-            sum_gain: response.sum_gain(offset, invert),
-            null_depth_db: response.null_depth_db(offset, invert),
+            sum_gain: response.sum_gain(offset.0, invert),
+            null_depth_db: response.null_depth_db(offset.0, invert),
         })
     })
     .await;

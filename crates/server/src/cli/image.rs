@@ -123,7 +123,7 @@ impl Checked {
             file: self.file.name.clone(),
             channel: of(c),
             place: self.places.as_ref().map(|p| p[c].short()),
-            offset_samples: p.correction.offset_frames,
+            offset_samples: p.correction.offset_frames.0,
             invert: p.correction.invert,
             gain_db: p.correction.gain_db,
             rms_dbfs: rounded(self.image.channels[c].rms_db),

@@ -10,7 +10,7 @@ use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::pair::{PairMeasurement, measure_pair};
 use marea_core::signal::Placed;
 use marea_core::track::Role;
-use marea_core::units::SampleRate;
+use marea_core::units::{Offset, SampleRate};
 use marea_core::verdict::Verdict;
 use serde::Serialize;
 
@@ -110,7 +110,7 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
                 file: file.name.clone(),
                 channel: c,
                 lag_samples: m.lag_frames.map(|l| (l * 1_000.0).round() / 1_000.0),
-                offset_samples: lead.map_or(0.0, offset_for_lag),
+                offset_samples: lead.map_or(0.0, |l| offset_for_lag(l).0),
                 invert: m.propose_invert,
                 verdict: m.verdict,
                 height: (m.height * 100.0).round() / 100.0,
@@ -198,7 +198,7 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
                 .map(|c| {
                     let own = set.iter().find(|t| usize::from(t.channel) == c + 1);
                     Correction {
-                        offset_frames: own.filter(|_| moved).map_or(0.0, |t| t.offset_samples),
+                        offset_frames: own.filter(|_| moved).map_or(Offset::default(), |t| Offset(t.offset_samples)),
                         invert: own.is_some_and(|t| t.invert && t.verdict >= least),
                         gain_db: 0.0,
                     }

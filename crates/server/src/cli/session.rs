@@ -206,7 +206,7 @@ impl Checked {
                 source: a.source.clone(),
                 side: a.side,
                 policy: a.policy,
-                offset_samples: a.offset_frames,
+                offset_samples: a.offset_frames.0,
                 invert: a.invert,
                 latency_samples: round(a.latency_frames, 1e2),
                 verdict: a.verdict,
@@ -285,7 +285,7 @@ impl Checked {
         }
         for (t, a) in self.tracks.iter().zip(&self.check.tracks) {
             let polarity = if a.invert { "inverted" } else { "upright" };
-            say!("{}: {:+.2} samples, {polarity} - {}", t.label, a.offset_frames, a.reason);
+            say!("{}: {:+.2} samples, {polarity} - {}", t.label, a.offset_frames.0, a.reason);
         }
         Ok(())
     }

@@ -6,6 +6,7 @@ use super::desk::{Desk, DeskChange};
 use super::patch::{self, EditPatch, Facts, TrackPatch};
 use super::tracks::{self, TrackRow};
 use crate::error::ServerError;
+use marea_core::units::Offset;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlConnection, MySqlPool};
@@ -89,7 +90,7 @@ pub struct NewChange {
     pub after: TrackPatch,
     /// Moved by so many frames from where it is then, instead of to an offset.
     #[serde(default)]
-    pub by_frames: Option<f64>,
+    pub by_frames: Option<Offset>,
 }
 
 impl NewChange {
@@ -102,7 +103,7 @@ impl NewChange {
         let mut patch = self.after.edit.clone();
         if let Some(by) = self.by_frames {
             // To a hundredth of a frame, as offsets are proposed and typed.
-            patch.offset_frames = Some(((row.edit().placement.offset_frames + by) * 100.0).round() / 100.0);
+            patch.offset_frames = Some((row.edit().placement.offset_frames + by).rounded());
         }
         patch
     }
@@ -167,7 +168,7 @@ async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result
         }
         wanted.push((row, c.edit_patch(row), c.after.facts.cleaned()));
     }
-    let moved: Vec<(&TrackRow, f64)> =
+    let moved: Vec<(&TrackRow, Offset)> =
         wanted.iter().filter_map(|(row, patch, _)| Some((*row, patch.offset_frames?))).collect();
     for (row, offset) in moved {
         for mate in rows.iter().filter(|r| !r.removed && goes_along(&rows, grouped.as_ref(), row, r)) {

@@ -5,6 +5,7 @@ use super::patch::TrackPatch;
 use crate::error::ServerError;
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
+use marea_core::units::Offset;
 use serde::Deserialize;
 use serde_json::Value;
 use sqlx::types::Json;
@@ -26,7 +27,7 @@ struct OldTrack {
 
 impl OldTrack {
     fn edit(self) -> Edit {
-        let c = Correction { offset_frames: self.offset_frames, invert: self.invert, gain_db: self.gain_db };
+        let c = Correction { offset_frames: Offset(self.offset_frames), invert: self.invert, gain_db: self.gain_db };
         Edit { stretches: self.mends.0, ..Edit::from(c) }
     }
 }

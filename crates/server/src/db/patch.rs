@@ -9,6 +9,7 @@ use marea_core::edit::slice::Cut;
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
 use marea_core::track::Policy;
+use marea_core::units::Offset;
 use serde::{Deserialize, Serialize};
 use sqlx::MySqlExecutor;
 use sqlx::types::Json;
@@ -33,7 +34,7 @@ const MOST_PIECES: usize = 100_000;
 pub struct EditPatch {
     /// Frames, positive later, up to one hour either way.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub offset_frames: Option<f64>,
+    pub offset_frames: Option<Offset>,
     /// Plays inverted.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub invert: Option<bool>,
@@ -214,7 +215,7 @@ impl From<Facts> for TrackPatch {
 /// [`ServerError::Invalid`] naming the track.
 pub fn check_edit(edit: &Edit, row: &TrackRow, rate_hz: u32, bounds: &Bounds) -> Result<(), ServerError> {
     let limit = Correction::MAX_OFFSET_HOURS * 3_600.0 * f64::from(rate_hz);
-    let far = |offset: f64| !offset.is_finite() || offset.abs() > limit;
+    let far = |offset: Offset| !offset.0.is_finite() || offset.0.abs() > limit;
     let loud = |gain: f64| !gain.is_finite() || !(-60.0..=24.0).contains(&gain);
     let refuse = |what: &str| Err(ServerError::Invalid(format!("{}: {what}", row.name)));
     if far(edit.placement.total()) {

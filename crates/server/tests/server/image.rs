@@ -214,7 +214,7 @@ fn late(x: &[f32], frames: f64) -> Vec<f32> {
     let track = MemSource(x.to_vec());
     let placed = Placed { source: &track, start: SessionFrame(0) };
     let mut out = vec![0f32; x.len()];
-    let later = Correction { offset_frames: frames, ..Correction::default() };
+    let later = Correction { offset_frames: marea_core::units::Offset(frames), ..Correction::default() };
     TrackRenderer::new(placed, &later.into(), rate(48_000)).read(0, &mut out).unwrap();
     out
 }

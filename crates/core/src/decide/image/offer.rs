@@ -6,6 +6,7 @@ use crate::decide::image::pair::{COPY_DB, ONE_SOUND_DB, at_one_place, delay};
 use crate::decide::kind::Kind;
 use crate::edit::offset_for_lag;
 use crate::measure::image::{Between, Image};
+use crate::units::Offset;
 use crate::verdict::Verdict;
 
 /// Level differences under this are none, in dB.
@@ -27,7 +28,7 @@ pub fn in_time(
     let Some((lag, verdict)) = delay(p) else { return };
     let late = if lag > 0.0 { p.b } else { p.a };
     let offset = offset_for_lag(lag.abs());
-    if offset == 0.0 {
+    if offset == Offset::default() {
         return;
     }
     channels[late].correction.offset_frames = offset;
@@ -35,8 +36,8 @@ pub fn in_time(
     let advice = format!(
         "Move “{}” by {} samples ({:.3} ms earlier).",
         name(late),
-        signed(offset, 2),
-        -offset * 1_000.0 / f64::from(image.rate_hz)
+        signed(offset.0, 2),
+        -offset.0 * 1_000.0 / f64::from(image.rate_hz)
     );
     findings.push(
         Finding::of_channels(Kind::ChannelLate, [late], format!("In time, {}", j.text))

@@ -25,7 +25,7 @@ use crate::measure::pair::response::{BandGain, PhasePoint};
 use crate::measure::pair::weigh::{MIN_HEIGHT, MIN_HITS};
 use crate::progress::{MeasureError, Progress};
 use crate::signal::Placed;
-use crate::units::{SampleRate, SessionFrame};
+use crate::units::{Offset, SampleRate, SessionFrame};
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
@@ -275,7 +275,7 @@ fn finish(
     let lows = response.low_sign(lag, options.band_hz.0);
     let propose_invert = decided && if lows == 0 { e.sign < 0 } else { lows < 0 };
     let proposal = Correction {
-        offset_frames: if decided { crate::edit::offset_for_lag(e.lag) } else { 0.0 },
+        offset_frames: if decided { crate::edit::offset_for_lag(e.lag) } else { Offset::default() },
         invert: propose_invert,
         gain_db: 0.0,
     };
@@ -297,11 +297,11 @@ fn finish(
             .to_vec(),
         curve: thin(&best.curve, best.centre),
         phase: response.phase(lag),
-        sum_gain: response.sum_gain(proposal.offset_frames, propose_invert),
-        null_depth_db: decided.then(|| response.null_depth_db(proposal.offset_frames, propose_invert)),
+        sum_gain: response.sum_gain(proposal.offset_frames.0, propose_invert),
+        null_depth_db: decided.then(|| response.null_depth_db(proposal.offset_frames.0, propose_invert)),
         phase_turns: decided && lows != 0 && lows != e.sign,
         propose_invert,
-        propose_offset_frames: proposal.offset_frames,
+        propose_offset_frames: proposal.offset_frames.0,
         lowest_hz: response.lowest_hz(),
     })
 }
