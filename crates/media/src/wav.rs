@@ -33,6 +33,81 @@ struct Format {
     mask: Option<u32>,
 }
 
+/// What the chunks of a file say, as far as they were looked at.
+#[derive(Default)]
+struct Chunks {
+    format: Option<Format>,
+    /// Where the samples begin, and how many bytes they are said to be.
+    data: Option<(u64, u64)>,
+    time_reference: Option<u64>,
+    ds64_data: Option<u64>,
+    notes: Vec<String>,
+    /// Where the next chunk would begin.
+    end: u64,
+}
+
+impl Chunks {
+    /// Walks the chunks to the end: `bext` may come after the samples. `wide`: sizes may stand in ds64.
+    fn read(file: &mut BufReader<File>, file_len: u64, wide: bool, stop: &Stop) -> Result<Self, MediaError> {
+        let mut all = Self { end: 12, ..Self::default() };
+        let (mut here, mut chunks) = (12u64, 0);
+        while all.end + 8 <= file_len {
+            if stop.asked() {
+                return Err(MediaError::Stopped);
+            }
+            chunks += 1;
+            if chunks > MAX_CHUNKS {
+                if all.data.is_none() || all.format.is_none() {
+                    return Err(MediaError::Malformed(format!(
+                        "it has more than {MAX_CHUNKS} chunks and no sound among them"
+                    )));
+                }
+                all.notes.push(format!("has more than {MAX_CHUNKS} chunks; what follows was not looked at"));
+                break;
+            }
+            // Relative, so that what is in memory already is not read again.
+            let by = i64::try_from(all.end - here).map_err(|_| MediaError::Malformed("a chunk is too long".into()))?;
+            file.seek_relative(by)?;
+            let mut h = [0u8; 8];
+            file.read_exact(&mut h)?;
+            here = all.end + 8;
+            let mut size = u64::from(u32_at(&h, 4));
+            if &h[..4] == b"data" {
+                if wide && size == u64::from(SIZE_IN_DS64) {
+                    size = all.ds64_data.ok_or_else(|| MediaError::Malformed("its ds64 chunk is missing".into()))?;
+                }
+                all.data.get_or_insert((all.end + 8, size));
+            } else {
+                let mut body = vec![0u8; usize::try_from(size.min(MAX_HEADER_CHUNK)).unwrap_or(0)];
+                let got = read_up_to(file, &mut body)?;
+                body.truncate(got);
+                here += got as u64;
+                all.take(&h[..4], &body)?;
+            }
+            let next = all.end.checked_add(8).and_then(|x| x.checked_add(size)).and_then(|x| x.checked_add(size & 1));
+            let Some(next) = next else { break };
+            all.end = next;
+        }
+        Ok(all)
+    }
+
+    /// One chunk beside the samples.
+    fn take(&mut self, id: &[u8], body: &[u8]) -> Result<(), MediaError> {
+        match id {
+            b"fmt " if self.format.is_some() => {
+                self.notes.push("has a second description of its format (fmt chunk), which was left aside".into());
+            }
+            b"fmt " => self.format = Some(parse_format(body)?),
+            b"ds64" if body.len() >= 24 => self.ds64_data = Some(u64_at(body, 8)),
+            b"bext" if body.len() >= BEXT_TIME_REFERENCE + 8 => {
+                self.time_reference = Some(u64_at(body, BEXT_TIME_REFERENCE));
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+}
+
 impl WavReader {
     /// Walks the chunks up to the samples (and past them, when `bext` comes later).
     pub fn open(path: &Path, stop: &Stop) -> Result<(AudioInfo, Self), MediaError> {
@@ -41,68 +116,15 @@ impl WavReader {
         let mut head = [0u8; 12];
         file.read_exact(&mut head)?;
         let wide = &head[..4] != b"RIFF";
-        let (mut format, mut data, mut time_reference, mut ds64_data) = (None, None, None, None);
-        let mut notes = Vec::new();
-        let (mut at, mut here) = (12u64, 12u64);
-        let mut chunks = 0;
-        while at + 8 <= file_len {
-            if stop.asked() {
-                return Err(MediaError::Stopped);
-            }
-            chunks += 1;
-            if chunks > MAX_CHUNKS {
-                if data.is_none() || format.is_none() {
-                    return Err(MediaError::Malformed(format!(
-                        "it has more than {MAX_CHUNKS} chunks and no sound among them"
-                    )));
-                }
-                notes.push(format!("has more than {MAX_CHUNKS} chunks; what follows was not looked at"));
-                break;
-            }
-            // Relative, so that what is in memory already is not read again.
-            file.seek_relative(
-                i64::try_from(at - here).map_err(|_| MediaError::Malformed("a chunk is too long".into()))?,
-            )?;
-            let mut h = [0u8; 8];
-            file.read_exact(&mut h)?;
-            here = at + 8;
-            let id: [u8; 4] = [h[0], h[1], h[2], h[3]];
-            let mut size = u64::from(u32_at(&h, 4));
-            if &id == b"data" {
-                if wide && size == u64::from(SIZE_IN_DS64) {
-                    size = ds64_data.ok_or_else(|| MediaError::Malformed("its ds64 chunk is missing".into()))?;
-                }
-                data.get_or_insert((at + 8, size));
-            } else {
-                let mut body = vec![0u8; usize::try_from(size.min(MAX_HEADER_CHUNK)).unwrap_or(0)];
-                let got = read_up_to(&mut file, &mut body)?;
-                body.truncate(got);
-                here += got as u64;
-                match &id {
-                    b"fmt " if format.is_some() => {
-                        notes.push("has a second description of its format (fmt chunk), which was left aside".into());
-                    }
-                    b"fmt " => format = Some(parse_format(&body)?),
-                    b"ds64" if body.len() >= 24 => ds64_data = Some(u64_at(&body, 8)),
-                    b"bext" if body.len() >= BEXT_TIME_REFERENCE + 8 => {
-                        time_reference = Some(u64_at(&body, BEXT_TIME_REFERENCE));
-                    }
-                    _ => {}
-                }
-            }
-            at = match at.checked_add(8).and_then(|x| x.checked_add(size)).and_then(|x| x.checked_add(size & 1)) {
-                Some(next) => next,
-                None => break,
-            };
-        }
-        let format = format.ok_or_else(|| MediaError::Malformed("it has no fmt chunk".into()))?;
-        let (start, claimed) = data.ok_or_else(|| MediaError::Malformed("it has no data chunk".into()))?;
+        let chunks = Chunks::read(&mut file, file_len, wide, stop)?;
+        let (at, time_reference, mut notes) = (chunks.end, chunks.time_reference, chunks.notes);
+        let format = chunks.format.ok_or_else(|| MediaError::Malformed("it has no fmt chunk".into()))?;
+        let (start, claimed) = chunks.data.ok_or_else(|| MediaError::Malformed("it has no data chunk".into()))?;
         let frame_bytes = u64::from(format.coding.bytes()) * u64::from(format.channels);
         let there = file_len.saturating_sub(start);
         // A recorder that lost power leaves 0 or 0xFFFFFFFF as size: what follows is the sound.
         let unfinished = (claimed == 0 && at >= file_len && there >= frame_bytes)
             || (!wide && claimed >= u64::from(SIZE_IN_DS64) - 8 && claimed > there);
-        let claimed_frames = claimed / frame_bytes;
         let usable = if unfinished { there } else { claimed.min(there) };
         if unfinished {
             notes.push("the header was never completed; everything up to the end of the file was kept".into());
@@ -110,7 +132,7 @@ impl WavReader {
             notes.push("the last frame is incomplete and was left out".into());
         }
         file.seek(SeekFrom::Start(start))?;
-        let frames = if unfinished { usable / frame_bytes } else { claimed_frames };
+        let frames = if unfinished { usable } else { claimed } / frame_bytes;
         let name = match &head[..4] {
             b"RIFF" => "WAV",
             b"RF64" => "RF64",

@@ -17,6 +17,28 @@ fn policy_of(role: Role, chosen: Option<Policy>) -> Policy {
     })
 }
 
+/// Where a track goes by its policy, how sure, and why; latency and polarity apart.
+struct Placing {
+    /// Frames later than recorded.
+    moved: f64,
+    verdict: Verdict,
+    reason: String,
+}
+
+impl Placing {
+    fn left(late: f64, verdict: Verdict, reason: impl Into<String>) -> Self {
+        Self { moved: -late, verdict, reason: reason.into() }
+    }
+}
+
+/// What advice rests on.
+struct Ground<'a> {
+    case: &'a Case<'a>,
+    polarity: &'a polarity::Judged,
+    latency: &'a latency::Judged,
+    sources: &'a [SourceOf],
+}
+
 /// Final advice for every track, by its policy.
 pub fn advise(
     case: &Case,
@@ -24,101 +46,95 @@ pub fn advise(
     latency: &latency::Judged,
     sources: &[SourceOf],
 ) -> Vec<Advice> {
-    (0..case.tracks.len())
-        .map(|m| {
-            let t = &case.tracks[m];
-            let own = case.own_rows(m).next();
-            let role = match t.role {
-                Role::Unknown if own.is_some() => Role::Near,
-                r => r,
-            };
-            let policy = policy_of(role, t.policy);
-            let late = latency.of(m);
-            let (mut moved, mut verdict) = (-late, Verdict::Solid);
-            let mut reason;
-            match policy {
-                Policy::Align => match own.map(|i| (i, &case.table.rows[i])) {
-                    Some((i, row)) if row.home != m => match row.cells[m].lag_frames {
-                        Some(lag)
-                            if role == Role::Near
-                                && (lag - late + latency.of(row.home)).abs() > FAR_FOR_ONE_SOURCE_S * case.rate_hz =>
-                        {
-                            verdict = Verdict::Undecided;
-                            reason = format!(
-                                "left where it is: {:.2} ms after {} are too many for two microphones at one source",
-                                case.ms(lag),
-                                case.label(row.home)
-                            );
-                        }
-                        Some(lag) => {
-                            moved = -lag - latency.of(row.home);
-                            verdict = row.cells[m].verdict;
-                            reason = format!(
-                                "moved onto {}, the first to hear {} ({:.2} ms)",
-                                case.label(row.home),
-                                sources[i].name,
-                                case.ms(lag)
-                            );
-                        }
-                        None => {
-                            verdict = Verdict::Undecided;
-                            reason = format!("left where it is: {}", row.cells[m].reason);
-                        }
-                    },
-                    Some((i, _)) => reason = format!("the first to hear {}: the others come to it", sources[i].name),
-                    None => {
-                        verdict = Verdict::Undecided;
-                        reason = "left where it is: no moment at which it leads was found".into();
-                    }
-                },
-                Policy::KeepDistance => {
-                    reason = "keeps its distance: only polarity and faults are corrected".into();
-                }
-                Policy::Leave => reason = "left where it is; only wiring and faults are proposed".into(),
-                Policy::BringIn => {
-                    // The set as a whole, by whichever of its channels is reached first.
-                    let set: Vec<usize> = (0..case.tracks.len())
-                        .filter(|o| *o == m || (t.set.is_some() && case.tracks[*o].set == t.set))
-                        .collect();
-                    let first = case.table.rows.iter().enumerate().flat_map(|(i, r)| {
-                        let lags = set.iter().filter_map(|s| r.cells[*s].lag_frames);
-                        lags.map(move |l| (i, l)).collect::<Vec<_>>()
-                    });
-                    match first.min_by(|a, b| a.1.total_cmp(&b.1)) {
-                        Some((i, lag)) => {
-                            moved = -lag - latency.of(case.table.rows[i].home);
-                            reason = format!(
-                                "brought in by {:.2} ms as a set: {} reaches it first",
-                                case.ms(lag),
-                                sources[i].name
-                            );
-                        }
-                        None => {
-                            verdict = Verdict::Undecided;
-                            reason = "cannot be brought in: no source's arrival is decided here".into();
-                        }
-                    }
-                }
+    let ground = Ground { case, polarity, latency, sources };
+    (0..case.tracks.len()).map(|m| ground.advice(m)).collect()
+}
+
+impl Ground<'_> {
+    fn advice(&self, m: usize) -> Advice {
+        let t = &self.case.tracks[m];
+        let own = self.case.own_rows(m).next();
+        let role = match t.role {
+            Role::Unknown if own.is_some() => Role::Near,
+            r => r,
+        };
+        let policy = policy_of(role, t.policy);
+        let late = self.latency.of(m);
+        let Placing { moved, mut verdict, mut reason } = match policy {
+            Policy::Align => self.aligned(m, own, role),
+            Policy::BringIn => self.brought_in(m),
+            Policy::KeepDistance => {
+                let why = "keeps its distance: only polarity and faults are corrected";
+                Placing::left(late, Verdict::Solid, why)
             }
-            if late != 0.0 {
-                verdict = verdict.min(latency.verdict(m));
-                reason = format!("{:.2} ms of latency are taken out; {reason}", case.ms(late));
+            Policy::Leave => {
+                Placing::left(late, Verdict::Solid, "left where it is; only wiring and faults are proposed")
             }
-            let turn = if policy == Policy::Leave { polarity.wired(m) } else { polarity.turn(m) };
-            if turn {
-                reason = format!("inverted ({}); {reason}", polarity.why(m));
-            }
-            Advice {
-                role,
-                source: own.map_or_else(|| t.source.clone(), |i| sources[i].name.clone()),
-                side: t.side,
-                policy,
-                offset_frames: t.edit.placement.total() + offset_for_lag(-moved),
-                invert: t.edit.invert != turn,
-                latency_frames: late,
-                verdict: verdict.min(polarity.verdict(m)),
-                reason,
-            }
-        })
-        .collect()
+        };
+        if late != 0.0 {
+            verdict = verdict.min(self.latency.verdict(m));
+            reason = format!("{:.2} ms of latency are taken out; {reason}", self.case.ms(late));
+        }
+        let invert = if policy == Policy::Leave { self.polarity.wired(m) } else { self.polarity.turn(m) };
+        if invert {
+            reason = format!("inverted ({}); {reason}", self.polarity.why(m));
+        }
+        Advice {
+            role,
+            source: own.map_or_else(|| t.source.clone(), |i| self.sources[i].name.clone()),
+            side: t.side,
+            policy,
+            offset_frames: t.edit.placement.total() + offset_for_lag(-moved),
+            invert: t.edit.invert != invert,
+            latency_frames: late,
+            verdict: verdict.min(self.polarity.verdict(m)),
+            reason,
+        }
+    }
+
+    /// Onto the first microphone to hear its source.
+    fn aligned(&self, m: usize, own: Option<usize>, role: Role) -> Placing {
+        let (case, late) = (self.case, self.latency.of(m));
+        let Some(i) = own else {
+            return Placing::left(late, Verdict::Undecided, "left where it is: no moment at which it leads was found");
+        };
+        let (row, source) = (&case.table.rows[i], &self.sources[i].name);
+        if row.home == m {
+            return Placing::left(late, Verdict::Solid, format!("the first to hear {source}: the others come to it"));
+        }
+        let (cell, home) = (&row.cells[m], case.label(row.home));
+        let Some(lag) = cell.lag_frames else {
+            return Placing::left(late, Verdict::Undecided, format!("left where it is: {}", cell.reason));
+        };
+        let apart = (lag - late + self.latency.of(row.home)).abs();
+        if role == Role::Near && apart > FAR_FOR_ONE_SOURCE_S * case.rate_hz {
+            let ms = case.ms(lag);
+            let why =
+                format!("left where it is: {ms:.2} ms after {home} are too many for two microphones at one source");
+            return Placing::left(late, Verdict::Undecided, why);
+        }
+        let reason = format!("moved onto {home}, the first to hear {source} ({:.2} ms)", case.ms(lag));
+        Placing { moved: -lag - self.latency.of(row.home), verdict: cell.verdict, reason }
+    }
+
+    /// The set as a whole, by whichever of its channels is reached first.
+    fn brought_in(&self, m: usize) -> Placing {
+        let (case, t) = (self.case, &self.case.tracks[m]);
+        let mate = |o: &usize| *o == m || (t.set.is_some() && case.tracks[*o].set == t.set);
+        let set: Vec<usize> = (0..case.tracks.len()).filter(mate).collect();
+        let first = case.table.rows.iter().enumerate().flat_map(|(i, r)| {
+            let lags = set.iter().filter_map(|s| r.cells[*s].lag_frames);
+            lags.map(move |l| (i, l)).collect::<Vec<_>>()
+        });
+        let Some((i, lag)) = first.min_by(|a, b| a.1.total_cmp(&b.1)) else {
+            let why = "cannot be brought in: no source's arrival is decided here";
+            return Placing::left(self.latency.of(m), Verdict::Undecided, why);
+        };
+        let (ms, source) = (case.ms(lag), &self.sources[i].name);
+        Placing {
+            moved: -lag - self.latency.of(case.table.rows[i].home),
+            verdict: Verdict::Solid,
+            reason: format!("brought in by {ms:.2} ms as a set: {source} reaches it first"),
+        }
+    }
 }

@@ -19,6 +19,8 @@ const LOST_DB: f64 = -3.0;
 const WEAK_DB: f64 = -4.0;
 /// The lows reach up to here, in Hz.
 const LOWS_HZ: f64 = 200.0;
+/// Part of a source's power that its lows must hold for their loss to matter.
+const LOWS_MATTER: f64 = 0.1;
 /// Effects listed at most.
 const MOST_EFFECTS: usize = 16;
 
@@ -175,64 +177,65 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
         let a = &advice[m];
         (m, Move { frames: (a.offset_frames - k.offset_frames).0, turned: a.invert != k.invert })
     };
-    let mut found = Vec::new();
-    for (i, row) in case.table.rows.iter().enumerate() {
-        if row.members.iter().any(|m| advice[*m].verdict == Verdict::Undecided) {
-            continue;
-        }
-        // Of microphones in air: an electrical pickup's lows are the engineer's choice.
-        let set: Vec<_> =
-            row.members.iter().filter(|m| row.cells[**m].lag_frames.is_some()).map(|m| advised(*m)).collect();
-        let Some(bands) = (set.len() > 1).then(|| sum_gain(row, &set, case.rate_hz)).flatten() else { continue };
-        let lows = BANDS_HZ.iter().take_while(|hz| **hz <= LOWS_HZ).count();
-        let all: f64 = bands.iter().map(|b| b[1]).sum();
-        let share: f64 = bands[..lows].iter().map(|b| b[1]).sum();
-        let lost = total(&bands[..lows]).filter(|db| *db < LOST_DB && share > all * 0.1);
-        if let Some(lost) = lost {
-            let names: Vec<&str> = row.members.iter().map(|m| case.label(*m)).collect();
-            let text = format!(
-                "{} take each other's lows away on {}: the sum up to 200 Hz stays {:.1} dB under unrelated sounds.",
-                names.join(" and "),
-                sources[i].name,
-                -lost
-            );
-            found.push(
-                Finding::of_tracks(Kind::LowsLost, row.members.clone(), text)
-                    .on_source(i)
-                    .verdict(Verdict::Likely)
-                    .hits(row.hits.len())
-                    .advice("Compare both polarities by ear; where the lows are decides.")
-                    .cost(Some(-lost), Vec::new()),
-            );
-        }
+    // Where one of them is undecided nothing is known of their sum.
+    let decided = |row: &Row| !row.members.iter().any(|m| advice[*m].verdict == Verdict::Undecided);
+    let rows = case.table.rows.iter().enumerate().filter(|(_, row)| decided(row));
+    let lows = rows.filter_map(|(i, row)| lows_lost(case, i, row, &sources[i].name, &advised));
+    let pairs = crate::decide::sides::pairs(case).into_iter().filter_map(|pair| weak_in_mono(case, pair, &advised));
+    lows.chain(pairs).collect()
+}
+
+fn lows_lost(
+    case: &Case,
+    i: usize,
+    row: &Row,
+    source: &str,
+    advised: &dyn Fn(usize) -> (usize, Move),
+) -> Option<Finding> {
+    // Of microphones in air: an electrical pickup's lows are the engineer's choice.
+    let set: Vec<_> = row.members.iter().filter(|m| row.cells[**m].lag_frames.is_some()).map(|m| advised(*m)).collect();
+    let bands = (set.len() > 1).then(|| sum_gain(row, &set, case.rate_hz)).flatten()?;
+    let lows = BANDS_HZ.iter().take_while(|hz| **hz <= LOWS_HZ).count();
+    let all: f64 = bands.iter().map(|b| b[1]).sum();
+    let share: f64 = bands[..lows].iter().map(|b| b[1]).sum();
+    let lost = total(&bands[..lows]).filter(|db| *db < LOST_DB && share > all * LOWS_MATTER)?;
+    let names: Vec<&str> = row.members.iter().map(|m| case.label(*m)).collect();
+    let text = format!(
+        "{} take each other's lows away on {source}: the sum up to 200 Hz stays {:.1} dB under unrelated sounds.",
+        names.join(" and "),
+        -lost
+    );
+    Some(
+        Finding::of_tracks(Kind::LowsLost, row.members.clone(), text)
+            .on_source(i)
+            .verdict(Verdict::Likely)
+            .hits(row.hits.len())
+            .advice("Compare both polarities by ear; where the lows are decides.")
+            .cost(Some(-lost), Vec::new()),
+    )
+}
+
+fn weak_in_mono(case: &Case, [l, r]: [usize; 2], advised: &dyn Fn(usize) -> (usize, Move)) -> Option<Finding> {
+    let known = |row: &&Row| [l, r].iter().all(|m| row.cells[*m].verdict > Verdict::Undecided);
+    let sum = |row: &Row| total(&sum_gain(row, &[advised(l), advised(r)], case.rate_hz)?);
+    let mut sums: Vec<f64> = case.table.rows.iter().filter(known).filter_map(sum).collect();
+    let n = sums.len();
+    let usual = crate::dsp::stats::median(&mut sums).filter(|m| *m < WEAK_DB)?;
+    // Spaced microphones lose now this source and now that one: only what nearly all lose is the pair's.
+    if sums[(n - 1) * 3 / 4] > WEAK_DB / 2.0 {
+        return None;
     }
-    for [l, r] in crate::decide::sides::pairs(case) {
-        let mut sums: Vec<f64> = case
-            .table
-            .rows
-            .iter()
-            .filter(|row| row.cells[l].verdict > Verdict::Undecided && row.cells[r].verdict > Verdict::Undecided)
-            .filter_map(|row| total(&sum_gain(row, &[advised(l), advised(r)], case.rate_hz)?))
-            .collect();
-        let n = sums.len();
-        let Some(usual) = crate::dsp::stats::median(&mut sums).filter(|m| *m < WEAK_DB) else { continue };
-        // Spaced microphones lose now this source and now that one: only what nearly all lose is the pair's.
-        if sums[(n - 1) * 3 / 4] > WEAK_DB / 2.0 {
-            continue;
-        }
-        let text = format!(
-            "{} and {} lose {:.1} dB in mono against unrelated sounds, half of the {n} sources even more.",
-            case.label(l),
-            case.label(r),
-            -usual
-        );
-        found.push(
-            Finding::of_tracks(Kind::WeakInMono, [l, r], text)
-                .verdict(if n >= 3 { Verdict::Solid } else { Verdict::Likely })
-                .hits(n)
-                .advice("Listen in mono before anything is inverted.")
-                .cost(Some(-usual), Vec::new()),
-        );
-    }
-    found
+    let text = format!(
+        "{} and {} lose {:.1} dB in mono against unrelated sounds, half of the {n} sources even more.",
+        case.label(l),
+        case.label(r),
+        -usual
+    );
+    Some(
+        Finding::of_tracks(Kind::WeakInMono, [l, r], text)
+            .verdict(if n >= 3 { Verdict::Solid } else { Verdict::Likely })
+            .hits(n)
+            .advice("Listen in mono before anything is inverted.")
+            .cost(Some(-usual), Vec::new()),
+    )
 }

@@ -7,7 +7,7 @@ use crate::decide::case::{Case, SourceOf};
 use crate::decide::cost::{cost_of, effects_of};
 use crate::decide::finding::{Change, Finding, To};
 use crate::decide::kind::Kind;
-use crate::decide::signs::{Link, solve};
+use crate::decide::signs::{Link, Solution, solve};
 use crate::decide::words::other_takes;
 use crate::track::Role;
 use crate::verdict::Verdict;
@@ -120,149 +120,143 @@ pub fn judge(case: &Case) -> Judged {
     // A microphone that is wired inverted makes its source look two-sided.
     let links = links_of(case, &first.mics);
     let s = solve(rows, n, &links, anchor);
-    let mics = (0..n)
-        .map(|m| {
-            let own: Vec<usize> = case.own_rows(m).collect();
-            let mine: Vec<&Link> = links.iter().filter(|l| l.mic == m).collect();
-            let agrees = |l: &Link| l.sign * s.mics[l.mic] * s.rows[l.row] > 0;
-            let telling = |l: &&&Link| !own.contains(&l.row) && l.weight > TWO_SIDED_NEAR_COUNTS;
-            let others: Vec<&&Link> = mine.iter().filter(telling).collect();
-            let sure = |l: &Link| case.table.rows[l.row].cells[l.mic].verdict == Verdict::Solid;
-            let count = |agree: bool| others.iter().filter(|l| sure(l) && agrees(l) == agree).count();
-            let (for_it, against) = (count(true), count(false));
-            let weak_for = others.iter().filter(|l| agrees(l)).map(|l| l.weight).sum::<f64>();
-            let weak_against = others.iter().filter(|l| !agrees(l)).map(|l| l.weight).sum::<f64>();
-            let wired = s.mics[m] < 0;
-            // Its own source alone against it, while the others agree.
-            let own_against = mine.iter().any(|l| own.contains(&l.row) && !agrees(l));
-            let hits = mine.iter().map(|l| case.table.rows[l.row].cells[m].hits).sum();
-            // Its own source elsewhere tells the same story, all microphones of one voice.
-            let of_own: Vec<&Link> = links.iter().filter(|l| case.table.rows[l.row].home == m && l.mic != m).collect();
-            let own_voice = of_own.iter().filter(|l| sure(l)).count() >= 2 && of_own.iter().all(|l| agrees(l));
-            let all_agree = others.iter().all(|l| agrees(l));
-            let of_one_voice = own_voice && for_it >= 1 && others.len() >= 3 && all_agree;
-            // Its own source, heard clearly there or elsewhere, bears out what the others only make probable.
-            let own_agrees =
-                mine.iter().any(|l| case.table.rows[l.row].home != m && own.contains(&l.row) && sure(l) && agrees(l));
-            // A microphone that has its source to itself stands on no other side than the rest.
-            let alone = case.table.rows.iter().any(|r| r.home == m && r.members.len() == 1);
-            let needed = if alone && own_voice && of_own.iter().filter(|l| sure(l)).count() >= 3 { 1 } else { 2 };
-            let borne_out = (own_voice || own_agrees) && others.len() >= needed && all_agree;
-            let verdict = if (for_it >= 2 && against * 3 <= for_it) || of_one_voice {
-                Verdict::Solid
-            } else if borne_out || (for_it >= 1 || weak_for >= 3.0 * LIKELY_COUNTS) && weak_for > 2.0 * weak_against {
-                Verdict::Likely
-            } else {
-                Verdict::Undecided
-            };
-            let there = |l: &&Link| own.contains(&l.row) && case.table.rows[l.row].home != m;
-            let clearly = mine.iter().copied().filter(there).chain(of_own.iter().copied()).any(&sure);
-            let turns = own.iter().any(|i| {
-                let c = &case.table.rows[*i].cells[m];
-                c.verdict == Verdict::Solid && c.sign * c.low_sign < 0 && case.table.rows[*i].home != m
-            });
-            Mic {
-                wired,
-                opposed: own_against,
-                verdict: (!mine.is_empty()).then_some(verdict),
-                for_it: others.iter().filter(|l| agrees(l)).count(),
-                against: others.iter().filter(|l| !agrees(l)).count(),
-                hits,
-                either: others.is_empty(),
-                clearly,
-                turns,
-            }
-        })
-        .collect();
+    let mics = (0..n).map(|m| microphone(case, &links, &s, m)).collect();
     Judged { mics, rows: s.rows }
+}
+
+/// What the signs say of one microphone.
+fn microphone(case: &Case, links: &[Link], s: &Solution, m: usize) -> Mic {
+    let own: Vec<usize> = case.own_rows(m).collect();
+    let mine: Vec<&Link> = links.iter().filter(|l| l.mic == m).collect();
+    let agrees = |l: &Link| l.sign * s.mics[l.mic] * s.rows[l.row] > 0;
+    let telling = |l: &&&Link| !own.contains(&l.row) && l.weight > TWO_SIDED_NEAR_COUNTS;
+    let others: Vec<&&Link> = mine.iter().filter(telling).collect();
+    let sure = |l: &Link| case.table.rows[l.row].cells[l.mic].verdict == Verdict::Solid;
+    let count = |agree: bool| others.iter().filter(|l| sure(l) && agrees(l) == agree).count();
+    let (for_it, against) = (count(true), count(false));
+    let weak_for = others.iter().filter(|l| agrees(l)).map(|l| l.weight).sum::<f64>();
+    let weak_against = others.iter().filter(|l| !agrees(l)).map(|l| l.weight).sum::<f64>();
+    let wired = s.mics[m] < 0;
+    // Its own source alone against it, while the others agree.
+    let own_against = mine.iter().any(|l| own.contains(&l.row) && !agrees(l));
+    let hits = mine.iter().map(|l| case.table.rows[l.row].cells[m].hits).sum();
+    // Its own source elsewhere tells the same story, all microphones of one voice.
+    let of_own: Vec<&Link> = links.iter().filter(|l| case.table.rows[l.row].home == m && l.mic != m).collect();
+    let own_voice = of_own.iter().filter(|l| sure(l)).count() >= 2 && of_own.iter().all(|l| agrees(l));
+    let all_agree = others.iter().all(|l| agrees(l));
+    let of_one_voice = own_voice && for_it >= 1 && others.len() >= 3 && all_agree;
+    // Its own source, heard clearly there or elsewhere, bears out what the others only make probable.
+    let own_agrees =
+        mine.iter().any(|l| case.table.rows[l.row].home != m && own.contains(&l.row) && sure(l) && agrees(l));
+    // A microphone that has its source to itself stands on no other side than the rest.
+    let alone = case.table.rows.iter().any(|r| r.home == m && r.members.len() == 1);
+    let needed = if alone && own_voice && of_own.iter().filter(|l| sure(l)).count() >= 3 { 1 } else { 2 };
+    let borne_out = (own_voice || own_agrees) && others.len() >= needed && all_agree;
+    let verdict = if (for_it >= 2 && against * 3 <= for_it) || of_one_voice {
+        Verdict::Solid
+    } else if borne_out || (for_it >= 1 || weak_for >= 3.0 * LIKELY_COUNTS) && weak_for > 2.0 * weak_against {
+        Verdict::Likely
+    } else {
+        Verdict::Undecided
+    };
+    let there = |l: &&Link| own.contains(&l.row) && case.table.rows[l.row].home != m;
+    let clearly = mine.iter().copied().filter(there).chain(of_own.iter().copied()).any(&sure);
+    let turns = own.iter().any(|i| {
+        let c = &case.table.rows[*i].cells[m];
+        c.verdict == Verdict::Solid && c.sign * c.low_sign < 0 && case.table.rows[*i].home != m
+    });
+    Mic {
+        wired,
+        opposed: own_against,
+        verdict: (!mine.is_empty()).then_some(verdict),
+        for_it: others.iter().filter(|l| agrees(l)).count(),
+        against: others.iter().filter(|l| !agrees(l)).count(),
+        hits,
+        either: others.is_empty(),
+        clearly,
+        turns,
+    }
 }
 
 /// Findings about polarity.
 pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Finding> {
-    let mut found = Vec::new();
-    for (m, mic) in judged.mics.iter().enumerate() {
-        let name = case.label(m);
-        let own = case.own_rows(m).next();
-        if let Some(i) = own.filter(|_| mic.turns) {
-            let row = &case.table.rows[i];
-            let text = format!(
-                "On {} the phase between {name} and {} turns with frequency: the attack arrives {} while the lows are {}.",
-                sources[i].name,
-                case.label(row.home),
-                if row.cells[m].sign < 0 { "inverted" } else { "upright" },
-                if row.cells[m].low_sign < 0 { "inverted" } else { "upright" },
-            );
-            found.push(
-                Finding::of_tracks(Kind::PhaseTurns, [m, row.home], text)
-                    .on_source(i)
-                    .hits(row.cells[m].hits)
-                    .advice("Listen to both polarities; the lows decide what the sum weighs."),
-            );
-        }
-        // Turned over for its own source on purpose: the others now hear it so, and that was the idea.
-        let on_purpose = mic.wired && mic.opposed && case.tracks[m].edit.invert;
-        let told = (mic.wired || mic.opposed) && !on_purpose;
-        let Some(verdict) = mic.verdict.filter(|_| told) else { continue };
-        let (kind, verdict, text, advice) = match (mic.wired, mic.opposed) {
-            _ if mic.either || verdict == Verdict::Undecided => {
-                // Only its own source makes a statement about it worth an ear.
-                let Some(row) = own.filter(|_| mic.clearly) else { continue };
-                (
-                    Kind::Undecided,
-                    Verdict::Undecided,
-                    format!(
-                        "{name} is opposed on {}, but whether by wiring or by its place cannot be told: {}.",
-                        sources[row].name,
-                        if mic.either {
-                            "no other source reaches it clearly".into()
-                        } else {
-                            format!("{} other sources speak for it and {} against", mic.for_it, mic.against)
-                        }
-                    ),
-                    "A hit of another player alone would help.".to_string(),
-                )
-            }
-            (true, opposed) => (
-                Kind::WiredInverted,
-                verdict,
-                format!(
-                    "{name} is wired inverted: {} of {} other sources arrive inverted.{}",
-                    mic.for_it,
-                    mic.for_it + mic.against,
-                    if opposed {
-                        " It also stands opposed to its own source, so that the two cancel: leave it as it is."
-                    } else {
-                        ""
-                    }
-                ),
-                if opposed { "Leave the polarity as it is; repair the cable." } else { "Invert it." }.to_string(),
-            ),
-            (false, _) => (
-                Kind::OpposedByPlacement,
-                verdict,
-                format!(
-                    "{name} stands on the opposite side of {}: its own source arrives inverted, {} other sources arrive upright. \
-                     That is its place, not its wiring.",
-                    own.map_or("its source", |i| sources[i].name.as_str()),
-                    mic.for_it
-                ),
-                "Invert it for the sake of its own source.".to_string(),
-            ),
-        };
-        let turn = (mic.wired != mic.opposed) && kind != Kind::Undecided;
-        let inverted = To::Inverted(!case.tracks[m].edit.invert);
-        let changes: Vec<Change> = turn.then_some(Change { of: m, to: inverted }).into_iter().collect();
-        let cost = if turn { cost_of(case, m, &changes) } else { None };
-        let effects = effects_of(case, &changes);
-        found.push(
-            Finding::of_tracks(kind, [m], text)
-                .shown_on(own.or(cost.as_ref().map(|c| c.row)))
-                .verdict(verdict)
-                .hits(mic.hits)
-                .advice(advice)
-                .cost(cost.as_ref().map(|c| c.total_db), cost.map(|c| c.bands).unwrap_or_default())
-                .changes(changes, effects),
-        );
+    let each = judged.mics.iter().enumerate();
+    each.flat_map(|(m, mic)| [phase_turns(case, m, mic, sources), opposed(case, m, mic, sources)]).flatten().collect()
+}
+
+/// Attack and lows of its own source do not arrive alike.
+fn phase_turns(case: &Case, m: usize, mic: &Mic, sources: &[SourceOf]) -> Option<Finding> {
+    let i = case.own_rows(m).next().filter(|_| mic.turns)?;
+    let row = &case.table.rows[i];
+    let way = |sign: i8| if sign < 0 { "inverted" } else { "upright" };
+    let text = format!(
+        "On {} the phase between {} and {} turns with frequency: the attack arrives {} while the lows are {}.",
+        sources[i].name,
+        case.label(m),
+        case.label(row.home),
+        way(row.cells[m].sign),
+        way(row.cells[m].low_sign),
+    );
+    let finding = Finding::of_tracks(Kind::PhaseTurns, [m, row.home], text).on_source(i).hits(row.cells[m].hits);
+    Some(finding.advice("Listen to both polarities; the lows decide what the sum weighs."))
+}
+
+/// Opposed to the others, to its own source, or to one of the two.
+fn opposed(case: &Case, m: usize, mic: &Mic, sources: &[SourceOf]) -> Option<Finding> {
+    let own = case.own_rows(m).next();
+    // Inverted for its own source on purpose: the others now hear it so, and that was the idea.
+    let on_purpose = mic.wired && mic.opposed && case.tracks[m].edit.invert;
+    let told = (mic.wired || mic.opposed) && !on_purpose;
+    let verdict = mic.verdict.filter(|_| told)?;
+    let finding = if mic.either || verdict == Verdict::Undecided {
+        // Only its own source makes a statement about it worth an ear.
+        untold(m, case.label(m), mic, &sources[own.filter(|_| mic.clearly)?].name)
+    } else if mic.wired {
+        wired(m, case.label(m), mic).verdict(verdict)
+    } else {
+        let source = own.map_or("its source", |i| sources[i].name.as_str());
+        placed(m, case.label(m), mic, source).verdict(verdict)
+    };
+    let turn = (mic.wired != mic.opposed) && finding.kind != Kind::Undecided;
+    let inverted = To::Inverted(!case.tracks[m].edit.invert);
+    let changes: Vec<Change> = turn.then_some(Change { of: m, to: inverted }).into_iter().collect();
+    let cost = if turn { cost_of(case, m, &changes) } else { None };
+    let effects = effects_of(case, &changes);
+    Some(
+        finding
+            .shown_on(own.or(cost.as_ref().map(|c| c.row)))
+            .hits(mic.hits)
+            .cost(cost.as_ref().map(|c| c.total_db), cost.map(|c| c.bands).unwrap_or_default())
+            .changes(changes, effects),
+    )
+}
+
+fn untold(m: usize, name: &str, mic: &Mic, source: &str) -> Finding {
+    let why = if mic.either {
+        "no other source reaches it clearly".into()
+    } else {
+        format!("{} other sources speak for it and {} against", mic.for_it, mic.against)
+    };
+    let text = format!("{name} is opposed on {source}, but whether by wiring or by its place cannot be told: {why}.");
+    let advice = "A hit of another player alone would help.";
+    Finding::of_tracks(Kind::Undecided, [m], text).verdict(Verdict::Undecided).advice(advice)
+}
+
+fn wired(m: usize, name: &str, mic: &Mic) -> Finding {
+    let of = mic.for_it + mic.against;
+    let mut text = format!("{name} is wired inverted: {} of {of} other sources arrive inverted.", mic.for_it);
+    if mic.opposed {
+        text.push_str(" It also stands opposed to its own source, so that the two cancel: leave it as it is.");
     }
-    found
+    let advice = if mic.opposed { "Leave the polarity as it is; repair the cable." } else { "Invert it." };
+    Finding::of_tracks(Kind::WiredInverted, [m], text).advice(advice)
+}
+
+fn placed(m: usize, name: &str, mic: &Mic, source: &str) -> Finding {
+    let text = format!(
+        "{name} stands on the opposite side of {source}: its own source arrives inverted, {} other sources arrive upright. \
+         That is its place, not its wiring.",
+        mic.for_it
+    );
+    Finding::of_tracks(Kind::OpposedByPlacement, [m], text).advice("Invert it for the sake of its own source.")
 }

@@ -153,50 +153,8 @@ pub fn judge(case: &Case) -> Sides {
             _ => None,
         })
         .collect();
-    let nearness = |p: &[usize; 2]| -> f64 {
-        match case.tracks[p[0]].role {
-            Role::Main => 2.0,
-            Role::Room => 0.5,
-            _ => 1.0,
-        }
-    };
-    let mut crossed = Vec::new();
-    for (i, pair) in pairs.iter().enumerate() {
-        let (by_name, n) = likeness(&heard[i], &named);
-        if n >= 2 && by_name.abs() > AGREE {
-            if by_name < 0.0 {
-                let verdict = if n >= 3 && by_name < -CLEAR { Verdict::Solid } else { Verdict::Likely };
-                crossed.push(Crossed { pair: *pair, verdict, sources: n, by: "the named sides".into(), unsure: false });
-            }
-            continue;
-        }
-        let others = pairs.iter().enumerate().filter(|(k, _)| *k != i);
-        let (mut for_it, mut against, mut clear, mut sources) = (0.0, 0.0, 0.0f64, 0);
-        let mut by = Vec::new();
-        for (k, other) in others {
-            let (like, n) = likeness(&heard[i], &heard[k]);
-            if n < 2 || like.abs() < AGREE {
-                continue;
-            }
-            if like < 0.0 {
-                against += nearness(other);
-                clear = clear.max(-like);
-                sources = sources.max(n);
-                by.push(format!("{} and {}", case.label(other[0]), case.label(other[1])));
-            } else {
-                for_it += nearness(other);
-            }
-        }
-        for_it += nearness(pair);
-        if against > 0.0 && against >= for_it {
-            let solid = against > for_it && clear > CLEAR && sources >= 3;
-            let verdict = if solid { Verdict::Solid } else { Verdict::Likely };
-            // Two pairs of a kind against each other: one is crossed, and nothing says which.
-            let unsure = against == for_it;
-            let verdict = if unsure { Verdict::Undecided } else { verdict };
-            crossed.push(Crossed { pair: *pair, verdict, sources, by: by.join(", "), unsure });
-        }
-    }
+    let nearness = |p: &[usize; 2]| nearness(case.tracks[p[0]].role);
+    let crossed: Vec<Crossed> = (0..pairs.len()).filter_map(|i| crossed(case, &pairs, &heard, &named, i)).collect();
     let swapped: Vec<[usize; 2]> = crossed.iter().filter(|c| c.verdict > Verdict::Undecided).map(|c| c.pair).collect();
     let trusted = pairs
         .iter()
@@ -215,6 +173,60 @@ pub fn judge(case: &Case) -> Sides {
         })
         .collect();
     Sides { rows, swapped, judged: crossed }
+}
+
+/// What a pair's word counts: the nearer to the stage, the more.
+fn nearness(role: Role) -> f64 {
+    match role {
+        Role::Main => 2.0,
+        Role::Room => 0.5,
+        _ => 1.0,
+    }
+}
+
+/// Is a pair crossed, by the named sides or else by the other pairs?
+fn crossed(
+    case: &Case,
+    pairs: &[[usize; 2]],
+    heard: &[Vec<Option<f64>>],
+    named: &[Option<f64>],
+    i: usize,
+) -> Option<Crossed> {
+    let pair = pairs[i];
+    let (by_name, n) = likeness(&heard[i], named);
+    if n >= 2 && by_name.abs() > AGREE {
+        let verdict = if n >= 3 && by_name < -CLEAR { Verdict::Solid } else { Verdict::Likely };
+        let by = "the named sides".to_string();
+        return (by_name < 0.0).then_some(Crossed { pair, verdict, sources: n, by, unsure: false });
+    }
+    let counts = |p: &[usize; 2]| nearness(case.tracks[p[0]].role);
+    let (mut for_it, mut against, mut clear, mut sources) = (counts(&pair), 0.0, 0.0f64, 0);
+    let mut by = Vec::new();
+    for (k, other) in pairs.iter().enumerate().filter(|(k, _)| *k != i) {
+        let (like, n) = likeness(&heard[i], &heard[k]);
+        if n < 2 || like.abs() < AGREE {
+            continue;
+        }
+        if like < 0.0 {
+            against += counts(other);
+            clear = clear.max(-like);
+            sources = sources.max(n);
+            by.push(format!("{} and {}", case.label(other[0]), case.label(other[1])));
+        } else {
+            for_it += counts(other);
+        }
+    }
+    if against <= 0.0 || against < for_it {
+        return None;
+    }
+    // Two pairs of a kind against each other: one is crossed, and nothing says which.
+    let unsure = against == for_it;
+    let verdict = match (unsure, clear > CLEAR && sources >= 3) {
+        (true, _) => Verdict::Undecided,
+        (false, true) => Verdict::Solid,
+        (false, false) => Verdict::Likely,
+    };
+    Some(Crossed { pair, verdict, sources, by: by.join(", "), unsure })
 }
 
 /// Findings about sides.

@@ -75,10 +75,6 @@ fn write_all(
     options: &DeliverOptions,
     rep: &Reporter,
 ) -> Result<Vec<DeliveredFile>, JobError> {
-    let disk = |e: std::io::Error| match e.kind() {
-        std::io::ErrorKind::StorageFull => JobError::Failed("the disk is full; no delivery was written".into()),
-        _ => JobError::Failed(format!("the delivery could not be written: {e}")),
-    };
     std::fs::create_dir_all(folder).map_err(disk)?;
     let rate_hz = s.rate_hz.unwrap_or(48_000);
     let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
@@ -112,15 +108,10 @@ fn write_all(
     for (g, group) in groups.iter().enumerate() {
         let title = if group.len() > 1 { stem(&group[0].file_name) } else { &group[0].name };
         let name = disk_name(title, "wav", &mut taken);
-        let depth = if options.depth == FileDepth::Int24 { Depth::Int24 } else { Depth::Float32 };
-        let mut spec = WriteSpec::new(rate, u16::try_from(group.len()).unwrap_or(1), depth);
-        let midnight = s.origin_frames.unwrap_or(0) + start;
-        // A session that starts before midnight of its stamp wraps into the day before.
-        spec.time_reference = u64::try_from(midnight.rem_euclid(i64::from(rate_hz) * 86_400)).unwrap_or(0);
-        spec.description = format!("{} - {title}, aligned", s.name);
         let before = g as i64 * (end - start).max(1);
         let mut report = |done: i64| rep.report((before + done) as f64 / total as f64, &format!("writing {name}"));
         let own: Vec<Channel> = group.iter().map(|t| channels[channel(t)]).collect();
+        let spec = spec(s, rate, (group.len(), title), options.depth, start);
         let written = write_file(&folder.join(&name), spec, &own, [start, end], &mut report).map_err(|e| match e {
             DeliverError::Disk(e) => disk(e),
             DeliverError::Read(e) => JobError::Failed(e.to_string()),
@@ -136,6 +127,24 @@ fn write_all(
     std::fs::write(folder.join("values.csv"), &sheet).map_err(disk)?;
     files.push(DeliveredFile { name: "values.csv".into(), bytes: sheet.len() as u64, clipped: 0, left_out_frames: 0 });
     Ok(files)
+}
+
+fn disk(e: std::io::Error) -> JobError {
+    match e.kind() {
+        std::io::ErrorKind::StorageFull => JobError::Failed("the disk is full; no delivery was written".into()),
+        _ => JobError::Failed(format!("the delivery could not be written: {e}")),
+    }
+}
+
+/// What a file says of itself. It begins at a session frame.
+fn spec(s: &Session, rate: SampleRate, (channels, title): (usize, &str), depth: FileDepth, start: i64) -> WriteSpec {
+    let depth = if depth == FileDepth::Int24 { Depth::Int24 } else { Depth::Float32 };
+    let mut spec = WriteSpec::new(rate, u16::try_from(channels).unwrap_or(1), depth);
+    let midnight = s.origin_frames.unwrap_or(0) + start;
+    // A session that starts before midnight of its stamp wraps into the day before.
+    spec.time_reference = u64::try_from(midnight.rem_euclid(i64::from(rate.hz()) * 86_400)).unwrap_or(0);
+    spec.description = format!("{} - {title}, aligned", s.name);
+    spec
 }
 
 /// One file a recording: the channels of a linked set together, in their order.

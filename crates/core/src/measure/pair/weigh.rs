@@ -25,47 +25,10 @@ pub fn weigh(e: &Estimate, material: Material, rate: SampleRate) -> (Verdict, St
         Material::Struck => "clear hits",
         Material::Sustained => "windows above the noise",
     };
+    if let Some(why) = undecided(e, material, unit, rate) {
+        return (Verdict::Undecided, why);
+    }
     let n = e.hits;
-    if n < MIN_HITS {
-        return (Verdict::Undecided, format!("only {n} {unit}; at least {MIN_HITS} are needed"));
-    }
-    if e.height < MIN_HEIGHT {
-        return (
-            Verdict::Undecided,
-            format!(
-                "no lag stands out: the highest peak is {:.1} times the curve's RMS, {MIN_HEIGHT:.0} are needed",
-                e.height
-            ),
-        );
-    }
-    if e.at_edge {
-        return (Verdict::Undecided, "the highest peak lies at the edge of the lags searched".into());
-    }
-    // A weak peak with a companion is how a strong reflection looks.
-    if e.rival >= RIVAL_UNDECIDED || (e.height < SOLID_HEIGHT && e.rival > RIVAL_SOLID) {
-        return (
-            Verdict::Undecided,
-            format!(
-                "two lags fit alike: {:.2} ms and {:.2} ms (the second at {:.0} % of the first)",
-                rate.ms(e.lag),
-                rate.ms(e.rival_lag),
-                e.rival * 100.0
-            ),
-        );
-    }
-    if material == Material::Sustained && !e.same_for_all {
-        return (
-            Verdict::Undecided,
-            "the lag depends on what sounds: passages in which one track leads say something else than the others"
-                .into(),
-        );
-    }
-    if e.parts_agreeing < e.parts - 1 || e.parts == 0 {
-        return (
-            Verdict::Undecided,
-            format!("the lag is not constant: {} of {} parts of the recording agree on it", e.parts_agreeing, e.parts),
-        );
-    }
     let all = e.parts_agreeing == e.parts;
     if e.height >= SOLID_HEIGHT && e.coherence >= SOLID_COHERENCE && e.rival <= RIVAL_SOLID && all {
         return (
@@ -86,4 +49,38 @@ pub fn weigh(e: &Estimate, material: Material, rate: SampleRate) -> (Verdict, St
         format!("the peak is {:.1} times the curve's RMS, {SOLID_HEIGHT:.0} would be solid", e.height)
     };
     (Verdict::Likely, doubt)
+}
+
+/// Why nothing can be said, if nothing can.
+fn undecided(e: &Estimate, material: Material, unit: &str, rate: SampleRate) -> Option<String> {
+    let n = e.hits;
+    if n < MIN_HITS {
+        return Some(format!("only {n} {unit}; at least {MIN_HITS} are needed"));
+    }
+    if e.height < MIN_HEIGHT {
+        return Some(format!(
+            "no lag stands out: the highest peak is {:.1} times the curve's RMS, {MIN_HEIGHT:.0} are needed",
+            e.height
+        ));
+    }
+    if e.at_edge {
+        return Some("the highest peak lies at the edge of the lags searched".into());
+    }
+    // A weak peak with a companion is how a strong reflection looks.
+    if e.rival >= RIVAL_UNDECIDED || (e.height < SOLID_HEIGHT && e.rival > RIVAL_SOLID) {
+        return Some(format!(
+            "two lags fit alike: {:.2} ms and {:.2} ms (the second at {:.0} % of the first)",
+            rate.ms(e.lag),
+            rate.ms(e.rival_lag),
+            e.rival * 100.0
+        ));
+    }
+    if material == Material::Sustained && !e.same_for_all {
+        let why =
+            "the lag depends on what sounds: passages in which one track leads say something else than the others";
+        return Some(why.into());
+    }
+    let constant = e.parts_agreeing + 1 >= e.parts && e.parts != 0;
+    let agreeing = format!("{} of {} parts of the recording agree on it", e.parts_agreeing, e.parts);
+    (!constant).then(|| format!("the lag is not constant: {agreeing}"))
 }

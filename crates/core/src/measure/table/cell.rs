@@ -29,104 +29,124 @@ const FINE_PASSAGES: usize = 12;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
 const HEARD_DB: f64 = -38.0;
 
-/// Measures one source in one microphone.
-///
-/// # Errors
-/// [`MeasureError`] when a track cannot be read or `progress` says stop.
-#[allow(clippy::too_many_arguments)]
-pub fn measure_cell(
-    home: (&Anchor, &Survey),
-    mic: (&Placed, &Survey),
-    (group, track): (&Group, usize),
-    centre: i64,
-    max_lag_s: f64,
-    wave_s: f64,
-    rate: SampleRate,
-    progress: Progress,
-) -> Result<Cell, MeasureError> {
-    let mut best: Option<Attempt> = None;
-    let mut note = None;
-    let heard = heard(mic.1, group, centre, max_lag_s, rate);
-    let fit = |moments, most| Group::fit(moments, track, most);
-    let moments = [fit(&group.hits, MOST_STRIKES), fit(&group.passages, MOST_PASSAGES)];
-    for (material, places) in [Material::Struck, Material::Sustained].into_iter().zip(&moments) {
-        if best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid) || (places.len() < MIN_HITS && best.is_some()) {
-            continue;
+/// One source in one microphone, to be measured.
+pub struct Ear<'a> {
+    /// The microphone that hears the source first of all.
+    pub home: (&'a Anchor<'a>, &'a Survey),
+    /// The one that is looked at, and its index.
+    pub mic: (&'a Placed<'a>, &'a Survey, usize),
+    /// Moments at which the source sounds.
+    pub group: &'a Group,
+    /// Coarse lag in frames.
+    pub centre: i64,
+    /// How far from it is looked, in seconds.
+    pub max_lag_s: f64,
+    /// Length of the mean waveform in seconds.
+    pub wave_s: f64,
+    /// The session's rate.
+    pub rate: SampleRate,
+}
+
+impl Ear<'_> {
+    /// Measures it.
+    ///
+    /// # Errors
+    /// [`MeasureError`] when a track cannot be read or `progress` says stop.
+    pub fn measure(&self, progress: Progress) -> Result<Cell, MeasureError> {
+        let (home, mic, rate) = (self.home.0, self.mic.0, self.rate);
+        let heard = heard(self.mic.1, self.group, self.centre, self.max_lag_s, rate);
+        let fit = |moments, most| Group::fit(moments, self.mic.2, most);
+        let moments = [fit(&self.group.hits, MOST_STRIKES), fit(&self.group.passages, MOST_PASSAGES)];
+        let Some(mut best) = self.best(&moments, progress)? else { return Ok(empty("nothing to measure", heard)) };
+        // A clear arrival is heard, however quiet.
+        let heard = heard || best.verdict == Verdict::Solid;
+        if heard {
+            first_counts(&mut best, rate);
+        } else {
+            best.verdict = Verdict::Undecided;
+            best.reason = "this microphone does not hear the source".into();
         }
-        let lean = |places: &[i64]| leaning(&home.1.full, &mic.1.full, centre, places, rate);
-        let at_first = if material == Material::Struck { STRIKES_AT_FIRST } else { PASSAGES_AT_FIRST };
+        let e = &best.estimate;
+        let decided = best.verdict > Verdict::Undecided;
+        let places = if best.places.is_empty() { &moments[0] } else { &best.places };
+        let (mut bands, mut low_sign, mut each) = Default::default();
+        if decided {
+            (bands, low_sign, _) = transfer(home, mic, places, e.lag.round() as i64, rate)?;
+            let band = PairOptions::default().band_hz;
+            let lags = each_lag((home, mic), places, best.material, (e.lag, e.sign), band, rate)?;
+            each = places.iter().zip(lags).map(|(at, lag_frames)| moment(*at, lag_frames)).collect();
+        }
+        Ok(Cell {
+            lag_frames: decided.then_some(e.lag),
+            sign: if decided { e.sign } else { 0 },
+            low_sign,
+            height: e.height,
+            coherence: e.coherence,
+            alternatives: alternatives(e, decided),
+            hits: e.hits,
+            material: best.material,
+            verdict: best.verdict,
+            reason: best.reason,
+            heard,
+            wave: wave(home.track, mic, places, self.centre, self.wave_s, rate)?,
+            bands,
+            each,
+        })
+    }
+
+    /// The surer of what strikes and longer passages say; undecided where they disagree.
+    fn best(&self, moments: &[Vec<i64>; 2], progress: Progress) -> Result<Option<Attempt>, MeasureError> {
+        let mut best: Option<Attempt> = None;
+        let mut note = None;
+        for (material, places) in [Material::Struck, Material::Sustained].into_iter().zip(moments) {
+            let solid = best.as_ref().is_some_and(|b| b.verdict == Verdict::Solid);
+            if solid || (places.len() < MIN_HITS && best.is_some()) {
+                continue;
+            }
+            let found = self.attempt(material, places, progress)?;
+            let Some(before) = &best else {
+                best = Some(found);
+                continue;
+            };
+            let apart = (before.estimate.lag - found.estimate.lag).abs() > self.rate.hz_f64() * 0.000_04;
+            let both = before.verdict > Verdict::Undecided && found.verdict > Verdict::Undecided;
+            if both && apart {
+                note = Some(format!(
+                    "strikes point to {:.2} ms, longer passages to {:.2} ms",
+                    self.rate.ms(before.estimate.lag),
+                    self.rate.ms(found.estimate.lag)
+                ));
+            } else if (found.verdict, found.estimate.height) > (before.verdict, before.estimate.height) {
+                best = Some(found);
+            }
+        }
+        if let (Some(best), Some(note)) = (&mut best, note) {
+            best.verdict = Verdict::Undecided;
+            best.reason = note;
+        }
+        Ok(best)
+    }
+
+    /// Looks at moments of one kind: some at first, the rest only where these leave a doubt.
+    fn attempt(&self, material: Material, places: &[i64], progress: Progress) -> Result<Attempt, MeasureError> {
+        let struck = material == Material::Struck;
+        let lean = |places: &[i64]| leaning(&self.home.1.full, &self.mic.1.full, self.centre, places, self.rate);
+        let at_first = if struck { STRIKES_AT_FIRST } else { PASSAGES_AT_FIRST };
+        let most_fine = if struck { FINE_STRIKES } else { FINE_PASSAGES };
+        let options = PairOptions { max_lag_s: self.max_lag_s, find_far: false, most_fine, ..PairOptions::default() };
+        let mut look = Look::new((self.home.0, self.mic.0), self.rate, options, self.centre, material);
         let first = thin(places, at_first);
-        let most_fine = if material == Material::Struck { FINE_STRIKES } else { FINE_PASSAGES };
-        let options = PairOptions { max_lag_s, find_far: false, most_fine, ..PairOptions::default() };
-        let mut look = Look::new((home.0, mic.0), rate, options, centre, material);
         look.add(&first, &lean(&first), progress)?;
-        let mut found = look.judge()?;
+        let found = look.judge()?;
         // Noise falls with the root of the moments: what stands too low for that will not stand out.
         let more = (places.len() as f64 / at_first as f64).sqrt();
-        if more > 1.0 && !beyond_doubt(&found) && found.estimate.height * more > MIN_HEIGHT {
-            let rest: Vec<i64> = places.iter().copied().filter(|p| first.binary_search(p).is_err()).collect();
-            look.add(&rest, &lean(&rest), progress)?;
-            found = look.judge()?;
+        if more <= 1.0 || beyond_doubt(&found) || found.estimate.height * more <= MIN_HEIGHT {
+            return Ok(found);
         }
-        let Some(before) = &best else {
-            best = Some(found);
-            continue;
-        };
-        let apart = (before.estimate.lag - found.estimate.lag).abs() > rate.hz_f64() * 0.000_04;
-        let both = before.verdict > Verdict::Undecided && found.verdict > Verdict::Undecided;
-        if both && apart {
-            note = Some(format!(
-                "strikes point to {:.2} ms, longer passages to {:.2} ms",
-                rate.ms(before.estimate.lag),
-                rate.ms(found.estimate.lag)
-            ));
-        } else if (found.verdict, found.estimate.height) > (before.verdict, before.estimate.height) {
-            best = Some(found);
-        }
+        let rest: Vec<i64> = places.iter().copied().filter(|p| first.binary_search(p).is_err()).collect();
+        look.add(&rest, &lean(&rest), progress)?;
+        look.judge()
     }
-    let Some(mut best) = best else { return Ok(empty("nothing to measure", heard)) };
-    if let Some(note) = note {
-        best.verdict = Verdict::Undecided;
-        best.reason = note;
-    }
-    // A clear arrival is heard, however quiet.
-    let heard = heard || best.verdict == Verdict::Solid;
-    if !heard {
-        best.verdict = Verdict::Undecided;
-        best.reason = "this microphone does not hear the source".into();
-    } else {
-        first_counts(&mut best, rate);
-    }
-    let e = &best.estimate;
-    let decided = best.verdict > Verdict::Undecided;
-    let places = if best.places.is_empty() { &moments[0] } else { &best.places };
-    let (bands, low_sign) = if decided {
-        let (bands, low_sign, _) = transfer(home.0, mic.0, places, e.lag.round() as i64, rate)?;
-        (bands, low_sign)
-    } else {
-        Default::default()
-    };
-    let arrival = (e.lag, e.sign);
-    let each = match decided {
-        true => each_lag((home.0, mic.0), places, best.material, arrival, PairOptions::default().band_hz, rate)?,
-        false => Vec::new(),
-    };
-    Ok(Cell {
-        each: places.iter().zip(each).map(|(at, lag_frames)| moment(*at, lag_frames)).collect(),
-        lag_frames: decided.then_some(e.lag),
-        sign: if decided { e.sign } else { 0 },
-        low_sign,
-        height: e.height,
-        coherence: e.coherence,
-        alternatives: alternatives(e, decided),
-        hits: e.hits,
-        material: best.material,
-        verdict: best.verdict,
-        reason: best.reason,
-        heard,
-        wave: wave(home.0.track, mic.0, places, centre, wave_s, rate)?,
-        bands,
-    })
 }
 
 /// To a hundredth of a frame: one moment tells no more.

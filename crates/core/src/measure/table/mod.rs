@@ -13,7 +13,7 @@ mod transfer;
 
 use crate::dsp::window::Anchor;
 use crate::measure::arrival::{Cell, Row, Table, empty};
-use crate::measure::table::cell::{home_cell, measure_cell};
+use crate::measure::table::cell::{Ear, home_cell};
 use crate::measure::table::common::{Common, common_time};
 use crate::measure::table::copies::{copies, speeds};
 use crate::measure::table::event::{Group, Led, Stage};
@@ -59,16 +59,7 @@ const FIRST_PASS: f64 = 0.5;
 pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Report) -> Result<Table, MeasureError> {
     let at = at.into();
     let rate = at.rate;
-    let done = AtomicUsize::new(0);
-    let surveys: Vec<Survey> = tracks
-        .par_iter()
-        .map(|t| {
-            let part = |p: f64| FIRST_PASS * (done.load(Ordering::Relaxed) as f64 + p) / tracks.len() as f64;
-            let survey = Survey::measure(&t.sound, rate, &mut |p| report(part(p)));
-            done.fetch_add(1, Ordering::Relaxed);
-            survey
-        })
-        .collect::<Result<_, _>>()?;
+    let surveys = surveyed(tracks, rate, report)?;
     let common = Common::of(&surveys);
     let shift = common_time(common.as_ref(), &surveys, rate);
     let mut near: Vec<bool> =
@@ -118,6 +109,18 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
         copies: copies(&sounds, &surveys, rate)?,
         speeds: speeds(|i| common.as_ref().map(|c| c.without(&surveys[i])), &surveys, &lost),
     })
+}
+
+/// The first pass over every track.
+fn surveyed(tracks: &[Heard], rate: SampleRate, report: Report) -> Result<Vec<Survey>, MeasureError> {
+    let done = AtomicUsize::new(0);
+    let one = |t: &Heard| {
+        let part = |p: f64| FIRST_PASS * (done.load(Ordering::Relaxed) as f64 + p) / tracks.len() as f64;
+        let survey = Survey::measure(&t.sound, rate, &mut |p| report(part(p)));
+        done.fetch_add(1, Ordering::Relaxed);
+        survey
+    };
+    tracks.par_iter().map(one).collect()
 }
 
 /// Hits somebody drew count as clear everywhere; those somebody removed are not used.
@@ -218,15 +221,15 @@ impl Bench<'_> {
         }
         let reach = self.tracks[mic].role.reach_s().max(self.tracks[home].role.reach_s());
         let centre = self.shift[mic] - self.shift[home];
-        measure_cell(
-            (anchor, &self.surveys[home]),
-            (&self.tracks[mic].sound, &self.surveys[mic]),
-            (group, mic),
+        let ear = Ear {
+            home: (anchor, &self.surveys[home]),
+            mic: (&self.tracks[mic].sound, &self.surveys[mic], mic),
+            group,
             centre,
-            reach,
-            self.wave_s,
-            self.rate,
-            &mut |_| true,
-        )
+            max_lag_s: reach,
+            wave_s: self.wave_s,
+            rate: self.rate,
+        };
+        ear.measure(&mut |_| true)
     }
 }
