@@ -59,6 +59,36 @@ pub fn overview_path(folder: &Path, channel: u16) -> PathBuf {
     folder.join(format!("{channel}.overview"))
 }
 
+/// One channel from its own rate to the session's; the raw copy goes.
+fn resample(
+    (raw, frames): (&Path, i64),
+    made: &Path,
+    [from, to]: [SampleRate; 2],
+    overview: &mut OverviewBuilder,
+    progress: &mut dyn FnMut(f64) -> bool,
+) -> Result<(), PrepareError> {
+    let mut resampler = Resampler::new(from, to);
+    let total = resampler.output_frames(frames);
+    let source = WorkFile::open(raw)?;
+    let mut out = WorkWriter::create(made)?;
+    let mut buffer = vec![0f32; 16_384];
+    let mut at = 0;
+    while at < total {
+        let count = index((total - at).min(16_384));
+        resampler.read(&source, at, &mut buffer[..count]).map_err(|e| PrepareError::from(e.cause))?;
+        out.push(buffer[..count].iter().copied())?;
+        overview.push(&buffer[..count]);
+        at += count as i64;
+        if !progress(at as f64 / total as f64) {
+            return Err(PrepareError::Stopped);
+        }
+    }
+    out.finish()?;
+    std::fs::remove_file(raw)?;
+    debug_assert_eq!(source.frames(), frames);
+    Ok(())
+}
+
 /// Decodes `file` into `folder` (which exists and is empty) at `rate`; memory does not grow with the length.
 /// `progress` gets the part done and returns `false` to stop; `stop` is also seen where nothing can be reported.
 ///
@@ -104,34 +134,17 @@ pub fn prepare(
         writer.finish()?;
     }
     let (info, read) = reader.finish();
-    let mut resampled = None;
-    let mut frames = i64::try_from(read).unwrap_or(i64::MAX);
     if read == 0 {
         return Err(MediaError::Malformed("it holds no sound".into()).into());
     }
+    let (mut resampled, mut frames) = (None, i64::try_from(read).unwrap_or(i64::MAX));
     if !same_rate {
-        let mut resampler = Resampler::new(info.rate, rate);
         let from = frames;
-        frames = resampler.output_frames(from);
-        for c in 1..=channels {
-            let source = WorkFile::open(&raw(c))?;
-            let mut out = WorkWriter::create(&channel_path(folder, c))?;
-            let mut at = 0;
-            let mut buffer = vec![0f32; 16_384];
-            while at < frames {
-                let count = index((frames - at).min(16_384));
-                resampler.read(&source, at, &mut buffer[..count]).map_err(|e| PrepareError::from(e.cause))?;
-                out.push(buffer[..count].iter().copied())?;
-                overviews[usize::from(c) - 1].push(&buffer[..count]);
-                at += count as i64;
-                let part = (f64::from(c - 1) + at as f64 / frames as f64) / f64::from(channels);
-                if !progress(0.4 + 0.6 * part) {
-                    return Err(PrepareError::Stopped);
-                }
-            }
-            out.finish()?;
-            std::fs::remove_file(raw(c))?;
-            debug_assert_eq!(source.frames(), from);
+        frames = Resampler::new(info.rate, rate).output_frames(from);
+        for (c, overview) in (1..=channels).zip(&mut overviews) {
+            let mut part = |p: f64| progress(0.4 + 0.6 * (f64::from(c - 1) + p) / f64::from(channels));
+            let (raw, made) = (raw(c), channel_path(folder, c));
+            resample((&raw, from), &made, [info.rate, rate], overview, &mut part)?;
         }
         resampled =
             Some(format!("was recorded at {} Hz and resampled to the session's {} Hz", info.rate.hz(), rate.hz()));

@@ -1,14 +1,15 @@
 //! How well the check did on a scene, by the scene's own truth.
 
 use crate::{Fault, Rendered, Scene, room};
+use marea_core::decide::finding::Finding;
 use marea_core::decide::kind::Kind;
-use marea_core::decide::{Check, Named, decide, said, tracks_of};
+use marea_core::decide::{Check, Named, decide, tracks_of};
 use marea_core::measure::arrival::Table;
-use marea_core::measure::table::{Heard, measure_session};
-use marea_core::signal::{MemSource, Placed};
+use marea_core::signal::MemSource;
 use marea_core::track::Track;
-use marea_core::units::SampleRate;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
+use marea_session::hear::{Sound, hear};
 use std::ops::AddAssign;
 
 /// Latencies count as found within this, in frames at 48 kHz: 0.4 ms.
@@ -96,20 +97,9 @@ pub fn check(played: &Rendered, rate: SampleRate) -> Checked {
         }
     }
     let tracks = tracks_of(&names);
-    let said = said(&tracks);
-    let heard: Vec<Heard> = sounds
-        .iter()
-        .zip(&tracks)
-        .zip(&said)
-        .map(|((s, t), said)| Heard {
-            sound: Placed { source: s, start: marea_core::units::SessionFrame(0) },
-            role: t.role,
-            said: *said,
-            added: Vec::new(),
-            removed: Vec::new(),
-        })
-        .collect();
-    let table = measure_session(&heard, rate, &|_| true).expect("memory is readable");
+    let sounds =
+        sounds.iter().map(|source| Sound { source, start: SessionFrame(0), added: Vec::new(), removed: Vec::new() });
+    let table = hear(&tracks, sounds.collect(), rate, &|_| true).expect("memory is readable");
     let check = decide(&table, &tracks);
     Checked { names, tracks, table, check }
 }
@@ -136,18 +126,44 @@ pub fn truth_of<'a>(scene: &'a Scene, c: &Checked, home: usize, m: usize) -> Opt
 /// Compares with the truth.
 pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
     let mut s = Score::default();
-    let mic = |m: usize| mic(scene, c, m);
-    let at = |m: usize| (c.names[m].file.as_str(), c.names[m].channel);
-    let nearest = |m: usize| nearest(scene, c, m);
+    arrivals(&mut s, scene, played, c);
+    for m in 0..c.names.len() {
+        polarity(&mut s, scene, played, c, m);
+        latency(&mut s, scene, c, m);
+    }
+    swapped_pairs(&mut s, scene, c);
+    if scene.faults.is_empty() && scene.sources.iter().all(|s| s.front.is_none()) {
+        s.clean = [1, c.check.findings.len()];
+        s.notes.extend(c.check.findings.iter().map(|f| format!("clean, yet {:?}: {}", f.kind, f.text)));
+    }
+    s
+}
+
+impl Checked {
+    fn at(&self, m: usize) -> (&str, u16) {
+        (self.names[m].file.as_str(), self.names[m].channel)
+    }
+
+    /// A finding of a kind that a track comes first in, unless it is undecided.
+    fn found(&self, kind: Kind, m: usize) -> Option<&Finding> {
+        let about = |f: &&Finding| f.kind == kind && f.about.tracks[0] == m && f.verdict > Verdict::Undecided;
+        self.check.findings.iter().find(about)
+    }
+}
+
+/// Cells of the table.
+fn arrivals(s: &mut Score, scene: &Scene, played: &Rendered, c: &Checked) {
+    let in_air = |m: usize| mic(scene, c, m).contact.is_none();
     let mut rows_of = vec![0; scene.sources.len()];
     for row in &c.table.rows {
-        let k = nearest(row.home);
+        let k = nearest(scene, c, row.home);
         rows_of[k] += 1;
         for (m, cell) in row.cells.iter().enumerate() {
-            if m == row.home || mic(m).contact.is_some() || mic(row.home).contact.is_some() {
+            if m == row.home || !in_air(m) || !in_air(row.home) {
                 continue;
             }
-            let Some((lag, sign)) = played.true_lag(&scene.sources[k].name, at(row.home), at(m)) else { continue };
+            let source = &scene.sources[k].name;
+            let Some((lag, sign)) = played.true_lag(source, c.at(row.home), c.at(m)) else { continue };
             s.cells += 1;
             let right = cell.lag_frames.is_some_and(|l| (l - lag).abs() <= 1.0);
             match cell.verdict {
@@ -156,10 +172,8 @@ pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
                     s.solid_wrong += usize::from(!right);
                     s.sign_wrong += usize::from(cell.sign != sign);
                     if !right || cell.sign != sign {
-                        s.notes.push(format!(
-                            "{} in {}: {:?} instead of {lag:.1}",
-                            scene.sources[k].name, c.tracks[m].label, cell.lag_frames
-                        ));
+                        let label = &c.tracks[m].label;
+                        s.notes.push(format!("{source} in {label}: {:?} instead of {lag:.1}", cell.lag_frames));
                     }
                 }
                 Verdict::Likely => {
@@ -171,52 +185,51 @@ pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
         }
     }
     s.rows_missing = rows_of.iter().filter(|n| **n == 0).count();
-    let is = |m: usize, (file, channel): (&str, u16)| at(m) == (file, channel);
-    let n = c.names.len();
-    let found = |kind: Kind, m: usize| {
-        c.check.findings.iter().find(|f| f.kind == kind && f.about.tracks[0] == m && f.verdict > Verdict::Undecided)
-    };
-    for m in 0..n {
-        let label = &c.tracks[m].label;
-        let wired = mic(m).inverted;
-        let said = found(Kind::WiredInverted, m).is_some();
-        tally(&mut s.inverted, wired, said);
-        if wired != said {
-            s.notes.push(format!("{label}: wired inverted {wired}, said {said}"));
-        }
-        let source = nearest(m);
-        let near = room::distance(scene.sources[source].position, mic(m).position) < 0.6 && mic(m).contact.is_none();
-        let own_sign = played
-            .arrivals
-            .iter()
-            .find(|a| a.source == scene.sources[source].name && is(m, (&a.file, a.channel)))
-            .map_or(1, |a| if wired { -a.sign } else { a.sign });
-        let opposed = near && own_sign < 0;
-        let said = near && c.check.tracks[m].invert != (found(Kind::WiredInverted, m).is_some());
-        tally(&mut s.opposed, opposed, said);
-        if opposed != said {
-            s.notes.push(format!("{label}: opposed {opposed}, said {said}"));
-        }
-        let late = scene.faults.iter().find_map(|f| match f {
-            Fault::Late { file, channel, frames } if is(m, (file, *channel)) => Some(*frames),
-            _ => None,
-        });
-        let finding = found(Kind::Late, m).or(found(Kind::Early, m));
-        let told = finding.map(|_| c.check.tracks[m].latency_frames);
-        let right = late.zip(told).is_some_and(|(l, t)| (l - t).abs() <= FOUND_FRAMES);
-        let solid = finding.is_some_and(|f| f.verdict == Verdict::Solid);
-        s.late_solid[0] += usize::from(solid);
-        s.late_solid[1] += usize::from(solid && !right);
-        s.late[0] += usize::from(late.is_some());
-        s.late[1] += usize::from(right);
-        s.late[2] += usize::from(told.is_some() && !right);
-        if late.is_some() != right || told.is_some() && !right {
-            s.notes.push(format!("{label}: late {late:.1?}, said {told:.1?}"));
-        }
+}
+
+/// Wiring, and the side of its source on which a microphone stands.
+fn polarity(s: &mut Score, scene: &Scene, played: &Rendered, c: &Checked, m: usize) {
+    let (label, mic) = (&c.tracks[m].label, mic(scene, c, m));
+    let (wired, said_wired) = (mic.inverted, c.found(Kind::WiredInverted, m).is_some());
+    tally(&mut s.inverted, wired, said_wired);
+    if wired != said_wired {
+        s.notes.push(format!("{label}: wired inverted {wired}, said {said_wired}"));
     }
+    let source = &scene.sources[nearest(scene, c, m)];
+    let near = room::distance(source.position, mic.position) < 0.6 && mic.contact.is_none();
+    let own = played.arrivals.iter().find(|a| a.source == source.name && c.at(m) == (a.file.as_str(), a.channel));
+    let own_sign = own.map_or(1, |a| if wired { -a.sign } else { a.sign });
+    let opposed = near && own_sign < 0;
+    let said = near && c.check.tracks[m].invert != said_wired;
+    tally(&mut s.opposed, opposed, said);
+    if opposed != said {
+        s.notes.push(format!("{label}: opposed {opposed}, said {said}"));
+    }
+}
+
+fn latency(s: &mut Score, scene: &Scene, c: &Checked, m: usize) {
+    let late = scene.faults.iter().find_map(|f| match f {
+        Fault::Late { file, channel, frames } if c.at(m) == (file.as_str(), *channel) => Some(*frames),
+        _ => None,
+    });
+    let finding = c.found(Kind::Late, m).or(c.found(Kind::Early, m));
+    let told = finding.map(|_| c.check.tracks[m].latency_frames);
+    let right = late.zip(told).is_some_and(|(l, t)| (l - t).abs() <= FOUND_FRAMES);
+    let solid = finding.is_some_and(|f| f.verdict == Verdict::Solid);
+    s.late_solid[0] += usize::from(solid);
+    s.late_solid[1] += usize::from(solid && !right);
+    s.late[0] += usize::from(late.is_some());
+    s.late[1] += usize::from(right);
+    s.late[2] += usize::from(told.is_some() && !right);
+    if late.is_some() != right || told.is_some() && !right {
+        s.notes.push(format!("{}: late {late:.1?}, said {told:.1?}", c.tracks[m].label));
+    }
+}
+
+fn swapped_pairs(s: &mut Score, scene: &Scene, c: &Checked) {
     for pair in pairs_of(c) {
         let swapped = scene.faults.iter().any(|f| match f {
-            Fault::Swapped { left, .. } => pair.iter().any(|m| is(*m, (&left.0, left.1))),
+            Fault::Swapped { left, .. } => pair.iter().any(|m| c.at(*m) == (left.0.as_str(), left.1)),
             _ => false,
         });
         let said = c.check.swapped_pairs.iter().any(|p| p.contains(&pair[0]));
@@ -225,11 +238,6 @@ pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
             s.notes.push(format!("{}: swapped {swapped}, said {said}", c.tracks[pair[0]].label));
         }
     }
-    if scene.faults.is_empty() && scene.sources.iter().all(|s| s.front.is_none()) {
-        s.clean = [1, c.check.findings.len()];
-        s.notes.extend(c.check.findings.iter().map(|f| format!("clean, yet {:?}: {}", f.kind, f.text)));
-    }
-    s
 }
 
 /// Halves of sets of two.

@@ -18,7 +18,7 @@ use marea_media::write::{Depth, WavWriter, WriteSpec};
 use marea_media::{AudioReader, Stop};
 use marea_scene::{harbour_hall, varied};
 use rayon::prelude::*;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 type Done = Result<(), Box<dyn std::error::Error>>;
@@ -100,17 +100,31 @@ fn main() -> Done {
         let number = |n: usize| std::env::args().nth(n).unwrap_or_default();
         return check(&folder, &number(3), number(4).parse()?);
     }
-    let rate = SampleRate::new(48_000)?;
     println!("| what | measured | bar |\n|---|---|---|");
-    let played = harbour_hall::scene(75.0, 3).render();
-    let five_minutes = 48_000 * 300;
-    for (name, file) in [("a.wav", "Marimba low.wav"), ("b.wav", "Marimba high.wav")] {
-        repeat(&folder.join(name), played.channel(file, 1).unwrap_or_default(), five_minutes)?;
+    let pair = two_recordings(&folder)?;
+    measuring(&folder, &pair)?;
+    overview(&folder.join("hour.wav"), &pair[0])?;
+    for (label, offset) in [("whole offsets", "-110"), ("fractional offsets", "-110.37")] {
+        rendering(&folder, label, offset)?;
     }
-    readings(rate, played.channel("Marimba low.wav", 1).unwrap_or_default());
-    drop(played);
+    whole_sessions(&folder)
+}
+
+/// Two microphones of one player, five minutes each; what live readings of them cost is told on the way.
+fn two_recordings(folder: &Path) -> Result<[PathBuf; 2], Box<dyn std::error::Error>> {
+    let played = harbour_hall::scene(75.0, 3).render();
+    let sound = |file: &str| played.channel(file, 1).unwrap_or_default();
     let pair = [folder.join("a.wav"), folder.join("b.wav")];
-    for p in &pair {
+    repeat(&pair[0], sound("Marimba low.wav"), 48_000 * 300)?;
+    repeat(&pair[1], sound("Marimba high.wav"), 48_000 * 300)?;
+    readings(SampleRate::new(48_000)?, sound("Marimba low.wav"));
+    Ok(pair)
+}
+
+fn measuring(folder: &Path, pair: &[PathBuf; 2]) -> Done {
+    let rate = SampleRate::new(48_000)?;
+    // Once before, so that the files are in memory for both.
+    for p in pair {
         decode(p)?;
     }
     let (decoding, _) = seconds(|| pair.iter().map(|p| decode(p)).collect::<Result<Vec<_>, _>>());
@@ -130,16 +144,18 @@ fn main() -> Done {
         m.lag_frames.unwrap_or(f64::NAN),
         m.verdict
     );
+    Ok(())
+}
 
-    // Overview: an hour, against decoding the same hour.
-    let hour = folder.join("hour.wav");
-    let (_, planes) = marea_media::read_all(&pair[0])?;
-    repeat(&hour, &planes[0], 48_000 * 3_600)?;
+/// An hour, against decoding the same hour.
+fn overview(hour: &Path, sound: &Path) -> Done {
+    let (_, planes) = marea_media::read_all(sound)?;
+    repeat(hour, &planes[0], 48_000 * 3_600)?;
     drop(planes);
-    decode(&hour)?;
-    let (decoding, _) = seconds(|| decode(&hour));
+    decode(hour)?;
+    let (decoding, _) = seconds(|| decode(hour));
     let (both, points) = seconds(|| -> Result<usize, marea_media::MediaError> {
-        let mut reader = AudioReader::open(&hour)?;
+        let mut reader = AudioReader::open(hour)?;
         let (mut block, mut builder) = (Vec::new(), OverviewBuilder::default());
         loop {
             reader.next_block(&mut block)?;
@@ -154,27 +170,28 @@ fn main() -> Done {
         decoding / both,
         points?
     );
-    std::fs::remove_file(&hour)?;
+    std::fs::remove_file(hour)?;
+    Ok(())
+}
 
-    for (label, offset) in [("whole offsets", "-110"), ("fractional offsets", "-110.37")] {
-        // Each in a process of its own, so that its peak is its own.
-        let run = |minutes: &str| -> Result<(f64, f64), Box<dyn std::error::Error>> {
-            let out = std::process::Command::new(std::env::current_exe()?)
-                .arg(&folder)
-                .args(["render", offset, minutes])
-                .output()?;
-            let text = String::from_utf8(out.stdout)?;
-            let mut numbers = text.split_whitespace().map(str::parse::<f64>);
-            Ok((numbers.next().ok_or("no time")??, numbers.next().ok_or("no peak")??))
-        };
-        let (short, long) = (run("1")?, run("10")?);
-        println!("| rendering 24 tracks, {label} | {:.0} × real time on 2 cores | ≥ 100 × |", 600.0 / long.0);
-        println!(
-            "| its peak memory, 1 and 10 minutes, {label} | {:.1} and {:.1} MB | independent of length |",
-            short.1, long.1
-        );
-    }
-    whole_sessions(&folder)
+/// Each in a process of its own, so that its peak is its own.
+fn rendering(folder: &Path, label: &str, offset: &str) -> Done {
+    let run = |minutes: &str| -> Result<(f64, f64), Box<dyn std::error::Error>> {
+        let out = std::process::Command::new(std::env::current_exe()?)
+            .arg(folder)
+            .args(["render", offset, minutes])
+            .output()?;
+        let text = String::from_utf8(out.stdout)?;
+        let mut numbers = text.split_whitespace().map(str::parse::<f64>);
+        Ok((numbers.next().ok_or("no time")??, numbers.next().ok_or("no peak")??))
+    };
+    let (short, long) = (run("1")?, run("10")?);
+    println!("| rendering 24 tracks, {label} | {:.0} × real time on 2 cores | ≥ 100 × |", 600.0 / long.0);
+    println!(
+        "| its peak memory, 1 and 10 minutes, {label} | {:.1} and {:.1} MB | independent of length |",
+        short.1, long.1
+    );
+    Ok(())
 }
 
 /// An ensemble in as many working copies of so many minutes; a folder a set. Channels of a pair keep their sides as names.

@@ -116,6 +116,19 @@ fn round(value: f64, per: f64) -> f64 {
 }
 
 impl Checked {
+    fn fold_down(&self) -> Option<FoldReport> {
+        let short = |bands: Vec<FoldBand>| {
+            let short =
+                |b: FoldBand| FoldBand { gain_db: round(b.gain_db, 1e2), level_db: round(b.level_db, 1e2), ..b };
+            bands.into_iter().map(short).collect()
+        };
+        self.places.as_ref().map(|places| FoldReport {
+            places: places.iter().map(|p| p.short()).collect(),
+            stereo: short(self.image.bands.to_stereo(places)),
+            mono: short(self.image.bands.to_mono(places)),
+        })
+    }
+
     fn report(&self) -> Report {
         let of = |c: usize| c as u16 + 1;
         let rounded = |v: Option<f64>| v.map(|v| round(v, 1e3));
@@ -142,17 +155,6 @@ impl Checked {
             verdict: j.verdict,
             text: j.text.clone(),
         });
-        let short = |bands: Vec<FoldBand>| {
-            bands
-                .into_iter()
-                .map(|b| FoldBand { gain_db: round(b.gain_db, 1e2), level_db: round(b.level_db, 1e2), ..b })
-                .collect()
-        };
-        let fold_down = self.places.as_ref().map(|places| FoldReport {
-            places: places.iter().map(|p| p.short()).collect(),
-            stereo: short(self.image.bands.to_stereo(places)),
-            mono: short(self.image.bands.to_mono(places)),
-        });
         let findings = self.repair.findings.iter().map(|f| FindingReport {
             // Kinds of findings between channels are written so in these reports.
             kind: f.kind.word().replace('-', "_"),
@@ -174,7 +176,7 @@ impl Checked {
             sample_rate_hz: self.rate.hz(),
             file: self.file.name.clone(),
             tracks: tracks.collect(),
-            image: ImageReport { pairs: pairs.collect(), fold_down },
+            image: ImageReport { pairs: pairs.collect(), fold_down: self.fold_down() },
             findings: findings.chain(plain).collect(),
             files: file_reports(std::slice::from_ref(&self.file)),
         }

@@ -103,22 +103,7 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
                     .map_err(|e| format!("{}: {e}", file.name))
             })
             .collect::<Result<_, _>>()?;
-        // The set moves together, by what the channel needs that hears the sound first.
-        let lead = measured.iter().filter_map(|m| m.lag_frames).min_by(f64::total_cmp);
-        for (c, m) in (1..).zip(&measured) {
-            tracks.push(TrackReport {
-                file: file.name.clone(),
-                channel: c,
-                lag_samples: m.lag_frames.map(|l| (l * 1_000.0).round() / 1_000.0),
-                offset_samples: lead.map_or(0.0, |l| offset_for_lag(l).0),
-                invert: m.propose_invert,
-                verdict: m.verdict,
-                height: (m.height * 100.0).round() / 100.0,
-                coherence: (m.coherence * 1_000.0).round() / 1_000.0,
-                hits: m.hits,
-                reason: m.reason.clone(),
-            });
-        }
+        tracks.extend(set_report(file, &measured));
     }
     let report = Report {
         sample_rate_hz: rate.hz(),
@@ -128,6 +113,24 @@ fn check(args: &CheckArgs) -> Result<Checked, String> {
         files: file_reports(&files),
     };
     Ok(Checked { report, files, rate, anchor, _folder: folder })
+}
+
+/// A file's channels. The set moves together, by what the channel needs that hears the sound first.
+fn set_report(file: &Loaded, measured: &[PairMeasurement]) -> Vec<TrackReport> {
+    let lead = measured.iter().filter_map(|m| m.lag_frames).min_by(f64::total_cmp);
+    let one = |(channel, m): (u16, &PairMeasurement)| TrackReport {
+        file: file.name.clone(),
+        channel,
+        lag_samples: m.lag_frames.map(|l| (l * 1_000.0).round() / 1_000.0),
+        offset_samples: lead.map_or(0.0, |l| offset_for_lag(l).0),
+        invert: m.propose_invert,
+        verdict: m.verdict,
+        height: (m.height * 100.0).round() / 100.0,
+        coherence: (m.coherence * 1_000.0).round() / 1_000.0,
+        hits: m.hits,
+        reason: m.reason.clone(),
+    };
+    (1..).zip(measured).map(one).collect()
 }
 
 /// What each channel of each file is called after, as far as its name tells.

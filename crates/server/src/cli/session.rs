@@ -3,11 +3,12 @@
 use super::args::{AlignArgs, CheckArgs, Outcome};
 use super::files::{FileReport, Loaded, any_noted, base_name, file_reports, load, place_by_stamp};
 use super::write::{Planned, write_all};
+use marea_core::decide::case::SourceOf;
 use marea_core::decide::finding::To;
 use marea_core::decide::kind::{Kind, Severity};
 use marea_core::decide::{Check, Named, decide, tracks_of};
 use marea_core::edit::Edit;
-use marea_core::measure::arrival::Table;
+use marea_core::measure::arrival::{Cell, Row, Table};
 use marea_core::signal::{Placed, index};
 use marea_core::track::{Policy, Role, Side, Track};
 use marea_core::units::SampleRate;
@@ -192,6 +193,40 @@ impl Checked {
         round(f64::from(peak), 1e4)
     }
 
+    fn rows(&self) -> impl Iterator<Item = (&Row, &SourceOf)> {
+        self.table.rows.iter().zip(&self.check.sources)
+    }
+
+    fn arrivals(&self) -> Vec<Arrival> {
+        let one = |(source, m, cell): (&SourceOf, usize, &Cell)| {
+            let ChannelOf { file, channel } = self.channel(m);
+            Arrival {
+                source: source.name.clone(),
+                file,
+                channel,
+                lag_samples: cell.lag_frames.map(|l| round(l, 1e3)),
+                sign: cell.sign,
+                height: round(cell.height, 1e2),
+                coherence: round(cell.coherence, 1e3),
+                hits: cell.hits,
+                verdict: cell.verdict,
+            }
+        };
+        let cells = self.rows().flat_map(|(row, s)| row.cells.iter().enumerate().map(move |(m, cell)| (s, m, cell)));
+        cells.map(one).collect()
+    }
+
+    fn events(&self) -> Vec<Event> {
+        let each = self.rows().flat_map(|(row, s)| row.hits.iter().map(move |at| (row.home, s, at.0)));
+        let one = |(home, s, sample): (usize, &SourceOf, i64)| {
+            let (source, strength) = (s.name.clone(), self.strength(home, sample));
+            Event { sample, source, strength }
+        };
+        let mut events: Vec<Event> = each.map(one).collect();
+        events.sort_by_key(|e| e.sample);
+        events
+    }
+
     fn report(&self) -> Report {
         let of = |m: usize| {
             let c = self.channel(m);
@@ -213,33 +248,6 @@ impl Checked {
                 reason: a.reason.clone(),
             }
         });
-        let rows = || self.table.rows.iter().zip(&self.check.sources);
-        let arrivals = rows().flat_map(|(row, source)| {
-            row.cells.iter().enumerate().map(move |(m, cell)| {
-                let (file, channel) = of(m);
-                Arrival {
-                    source: source.name.clone(),
-                    file,
-                    channel,
-                    lag_samples: cell.lag_frames.map(|l| round(l, 1e3)),
-                    sign: cell.sign,
-                    height: round(cell.height, 1e2),
-                    coherence: round(cell.coherence, 1e3),
-                    hits: cell.hits,
-                    verdict: cell.verdict,
-                }
-            })
-        });
-        let mut events: Vec<Event> = rows()
-            .flat_map(|(row, source)| {
-                row.hits.iter().map(|at| Event {
-                    sample: at.0,
-                    source: source.name.clone(),
-                    strength: self.strength(row.home, at.0),
-                })
-            })
-            .collect();
-        events.sort_by_key(|e| e.sample);
         let findings = self.check.findings.iter().map(|f| FindingReport {
             kind: f.kind,
             tracks: f.about.tracks.iter().map(|m| self.channel(*m)).collect(),
@@ -257,8 +265,8 @@ impl Checked {
             sample_rate_hz: self.rate.hz(),
             sources: sources.collect(),
             tracks: tracks.collect(),
-            arrivals: arrivals.collect(),
-            events,
+            arrivals: self.arrivals(),
+            events: self.events(),
             findings: findings.collect(),
             swapped_pairs: self.check.swapped_pairs.iter().map(|p| p.map(|m| self.short(m))).collect(),
             unreadable: self.unreadable.clone(),

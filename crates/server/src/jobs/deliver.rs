@@ -79,12 +79,7 @@ fn write_all(
     let rate_hz = s.rate_hz.unwrap_or(48_000);
     let rate = SampleRate::new(u64::from(rate_hz)).map_err(|e| JobError::Failed(e.to_string()))?;
     let groups = groups(all, &options.tracks);
-    let gone = options.tracks.iter().filter(|id| !all.iter().any(|t| t.id == **id)).count();
-    if gone > 0 {
-        return Err(JobError::Failed(format!(
-            "{gone} of the chosen tracks are not in the session any more; no delivery was written"
-        )));
-    }
+    all_there(all, &options.tracks)?;
     let stop = rep.stop();
     let sources = all.iter().map(|t| open_until(store, t, rate_hz, &stop)).collect::<Result<Vec<_>, _>>()?;
     let channel = |t: &TrackRow| -> usize { all.iter().position(|o| o.id == t.id).expect("a group is of the session") };
@@ -127,6 +122,15 @@ fn write_all(
     std::fs::write(folder.join("values.csv"), &sheet).map_err(disk)?;
     files.push(DeliveredFile { name: "values.csv".into(), bytes: sheet.len() as u64, clipped: 0, left_out_frames: 0 });
     Ok(files)
+}
+
+fn all_there(all: &[TrackRow], wanted: &[Uuid]) -> Result<(), JobError> {
+    match wanted.iter().filter(|id| !all.iter().any(|t| t.id == **id)).count() {
+        0 => Ok(()),
+        gone => Err(JobError::Failed(format!(
+            "{gone} of the chosen tracks are not in the session any more; no delivery was written"
+        ))),
+    }
 }
 
 fn disk(e: std::io::Error) -> JobError {

@@ -106,6 +106,19 @@ impl Thread {
         files
     }
 
+    /// Levels at which both ways are as loud, where that is wanted and known; begins to measure them where it is not.
+    fn matched(&self, play: &Play, key: &Key, files: &[(TrackRow, WorkFile)]) -> Option<[f64; 2]> {
+        if !play.mix.matched {
+            return None;
+        }
+        let known = self.known.iter().find(|k| k.0 == *key).map(|k| k.1);
+        if known.is_none() {
+            let rows = files.iter().map(|f| f.0.clone()).collect();
+            key.measure(&self.store, rows, play.rate, self.own.clone());
+        }
+        known
+    }
+
     /// Sends blocks while there is credit; returns the command that ends this playing, none when the page is gone.
     fn play(&mut self, play: &Play) -> Option<Command> {
         let files = self.open(play);
@@ -115,15 +128,9 @@ impl Thread {
         let range = play.range.filter(|r| r.to.saturating_sub(r.from) as f64 > 4.0 * seam * sound.speed);
         let key =
             Key::of(&play.mix, &files, range.filter(|r| r.repeat).map_or_else(|| extent(&files), |r| r.from..r.to));
-        let mut matched: Option<[f64; 2]> = None;
-        if play.mix.matched {
-            matched = self.known.iter().find(|k| k.0 == key).map(|k| k.1);
-            match matched {
-                Some(db) => sound.level(db, true),
-                None => {
-                    key.measure(&self.store, files.iter().map(|f| f.0.clone()).collect(), play.rate, self.own.clone())
-                }
-            }
+        let mut matched = self.matched(play, &key, &files);
+        if let Some(db) = matched {
+            sound.level(db, true);
         }
         let mut path = Path { at: play.from, range, turned: false, speed: sound.speed, seam };
         let mut credit = 0u32;
@@ -159,7 +166,7 @@ impl Thread {
                         frames: count as u32,
                         start: path.at,
                         speed: sound.speed as f32,
-                        matched_db: matched.map_or([f32::NAN; 2], |db| db.map(|v| v as f32)),
+                        matched_db: matched.map_or([f32::NAN; 2], |db: [f64; 2]| db.map(|v| v as f32)),
                     };
                     let bytes = wire::block(&header, [&readings[0], &readings[1]], sound.levels(), sound.planes());
                     self.outbox.blocking_send(Reply::Block(bytes)).ok()?;
