@@ -31,7 +31,7 @@ fn struck(lags: &[i64], sign: i8, besides: f32, seed: u64) -> (MemSource, MemSou
 
 fn told(a: &MemSource, b: &MemSource, places: &[i64], lag: f64, sign: i8) -> Vec<Option<f64>> {
     let (a, b) = (Placed { source: a, start: SessionFrame(0) }, Placed { source: b, start: SessionFrame(0) });
-    each_lag((&Anchor::once(&a), &b), places, Material::Struck, (lag, sign), BAND_HZ, rate()).unwrap()
+    each_lag((&Anchor::once(&a), &b), places, Material::Struck, (lag, sign), (BAND_HZ, rate())).unwrap()
 }
 
 proptest! {

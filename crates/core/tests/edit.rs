@@ -13,7 +13,7 @@ use marea_core::units::{Offset, RecordingFrame, SampleRate, SessionFrame};
 use proptest::prelude::*;
 use std::f64::consts::TAU;
 
-fn read(x: &[f32], start: i64, edit: &Edit, rate: SampleRate, from: i64, blocks: &[usize]) -> Vec<f32> {
+fn read(x: &[f32], start: i64, edit: &Edit, rate: SampleRate, (from, blocks): (i64, &[usize])) -> Vec<f32> {
     let source = MemSource(x.to_vec());
     let mut r = TrackRenderer::new(Placed { source: &source, start: SessionFrame(start) }, edit, rate);
     let (mut out, mut at) = (Vec::new(), from);
@@ -67,7 +67,7 @@ proptest! {
         let slices = given.iter().map(|(from, long, at, rise, fall)| slice(*from, from + long, *at as f64, [*rise, *fall]));
         let edit = Edit { cut: cut(slices.collect()), placement: Placement { offset_frames: Offset(offset as f64)}, ..Edit::default() };
         prop_assert!(edit.check().is_ok());
-        let got = read(&x, start, &edit, rate(), -100, &cuts);
+        let got = read(&x, start, &edit, rate(), (-100, &cuts));
         for (frame, v) in (-100i64..).zip(&got) {
             let wanted = sliced(&x, start, &edit, frame);
             prop_assert!((v - wanted).abs() < 1e-6, "{} instead of {} at {}", v, wanted, frame);
@@ -92,7 +92,7 @@ proptest! {
             ..Edit::default()
         };
         let total: usize = cuts.iter().sum();
-        let (whole, cut) = (read(&x, 7, &edit, SampleRate::new(8_000).unwrap(), -60, &[total]), read(&x, 7, &edit, SampleRate::new(8_000).unwrap(), -60, &cuts));
+        let (whole, cut) = (read(&x, 7, &edit, SampleRate::new(8_000).unwrap(), (-60, &[total])), read(&x, 7, &edit, SampleRate::new(8_000).unwrap(), (-60, &cuts)));
         prop_assert_eq!(whole.iter().map(|v| v.to_bits()).collect::<Vec<_>>(), cut.iter().map(|v| v.to_bits()).collect::<Vec<_>>());
     }
 
@@ -126,7 +126,7 @@ fn a_clock_that_runs_fast_is_brought_back() {
         let x: Vec<f32> = (0..n).map(|k| at(k as f64 / (48_000.0 * fast)) as f32).collect();
         let map = TimeMap::new(vec![[0.0, 0.0], [n as f64, n as f64 / fast]]).unwrap();
         let edit = Edit { map: Some(map), ..Edit::default() };
-        let got = read(&x, 0, &edit, rate(), 0, &[n]);
+        let got = read(&x, 0, &edit, rate(), (0, &[n]));
         let worst = (100..n - 200).map(|k| (f64::from(got[k]) - at(k as f64 / 48_000.0)).abs()).fold(0.0, f64::max);
         assert!(20.0 * worst.log10() < -90.0, "{hz} Hz: {:.1} dB", 20.0 * worst.log10());
     }
@@ -142,7 +142,7 @@ fn a_stretch_takes_over_in_five_milliseconds_at_every_rate() {
             stretches: vec![Stretch { from: RecordingFrame(1_000), to: RecordingFrame(5_000), besides }],
             ..Edit::default()
         };
-        let got = read(&x, 0, &edit, SampleRate::new(hz).unwrap(), 0, &[6_000]);
+        let got = read(&x, 0, &edit, SampleRate::new(hz).unwrap(), (0, &[6_000]));
         assert_eq!(got.iter().position(|v| *v < 1.0), Some(1_000), "{hz} Hz");
         assert_eq!(got.iter().position(|v| *v == -1.0), Some(1_000 + fade - 1), "{hz} Hz");
         assert_eq!((got[5_000 - fade], got[4_999] < 1.0, got[5_000]), (-1.0, true, 1.0), "{hz} Hz");
@@ -159,7 +159,7 @@ fn a_stretch_goes_along_with_its_slice() {
         stretches: vec![Stretch { from: RecordingFrame(1_000), to: RecordingFrame(2_000), besides }],
         ..Edit::default()
     };
-    let got = read(&x, 0, &edit, rate(), 0, &[3_000]);
+    let got = read(&x, 0, &edit, rate(), (0, &[3_000]));
     assert_eq!((got[499], got[600], got[700], got[1_199]), (499.0, 0.0, 500.0, 999.0));
     // Frame 1 500 of the recording plays 200 later, and two more in the stretch.
     assert_eq!((got[1_700], got[1_702]), (1_498.0, 1_500.0));
@@ -223,7 +223,7 @@ fn what_is_drawn_is_what_plays() {
     ] {
         let drawn = edit.drawn(SessionFrame(-40), 2_000);
         assert!(drawn.windows(2).all(|d| d[0].to <= d[1].from) && drawn.iter().all(|d| d.from < d.to), "{drawn:?}");
-        let got = read(&x, -40, &edit, SampleRate::new(8_000).unwrap(), -100, &[2_400]);
+        let got = read(&x, -40, &edit, SampleRate::new(8_000).unwrap(), (-100, &[2_400]));
         for (frame, v) in (-100i64..).zip(&got) {
             let seen = drawn.iter().find(|d| d.from.0 <= frame && frame < d.to.0);
             let own = seen.map_or(-1.0, |d| (frame as f64 - d.start) * d.rate);
@@ -263,7 +263,7 @@ fn one_list_of_slices_serves_a_set() {
     let event = noise(5_000, 3);
     let heard = |start: i64, offset: i64| {
         let own = &event[usize::try_from(start + offset).unwrap()..];
-        read(own, start, &set(start, offset), rate(), 3_200, &[1_800])
+        read(own, start, &set(start, offset), rate(), (3_200, &[1_800]))
     };
     assert_eq!(heard(100, 0), event[3_000..4_800]);
     assert_eq!(heard(700, -40), event[3_000..4_800]);

@@ -119,7 +119,7 @@ impl Scene {
                         r
                     }
                     contact => {
-                        let mut r = self.room.response(rate, s.position, s.front, mic, &mut rng);
+                        let mut r = self.room.response(rate, (s.position, s.front), mic, &mut rng);
                         if contact.is_some() {
                             r.iter_mut().for_each(|v| *v *= 0.01);
                         }

@@ -87,12 +87,11 @@ pub fn distance(a: [f64; 3], b: [f64; 3]) -> f64 {
 }
 
 impl Room {
-    /// Impulse response from a source to a microphone, `latency_frames` included.
+    /// Impulse response from a source (where it stands, where it looks) to a microphone, `latency_frames` included.
     pub fn response(
         &self,
         rate_hz: f64,
-        source: [f64; 3],
-        front: Option<[f64; 3]>,
+        (source, front): ([f64; 3], Option<[f64; 3]>),
         mic: &Mic,
         rng: &mut ChaCha8Rng,
     ) -> Vec<f32> {

@@ -98,7 +98,7 @@ fn direct_sound_comes_when_geometry_says() {
     let room = Room { size: [10.0, 8.0, 4.0], reflection: 0.7, order: 2, reverberation_s: 0.4 };
     let mic = Mic { latency_frames: 100.0, ..Mic::at([7.0, 4.0, 1.5], [-1.0, 0.0, 0.0], 0.0) };
     let mut rng = ChaCha8Rng::seed_from_u64(1);
-    let response = room.response(48_000.0, [3.0, 4.0, 1.5], None, &mic, &mut rng);
+    let response = room.response(48_000.0, ([3.0, 4.0, 1.5], None), &mic, &mut rng);
     let expected = 4.0 / SPEED_M_S * 48_000.0 + 100.0;
     let first = response.iter().position(|v| v.abs() > 0.1).unwrap() as f64;
     assert!((first - expected).abs() < 3.0, "{first} instead of {expected}");

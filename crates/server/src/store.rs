@@ -249,7 +249,13 @@ impl Store {
     ///
     /// # Errors
     /// [`Missing`].
-    pub fn ensure(&self, sha256: &[u8], rate_hz: u32, channels: u16, frames: i64, stop: &Stop) -> Result<(), Missing> {
+    pub fn ensure(
+        &self,
+        sha256: &[u8],
+        rate_hz: u32,
+        (channels, frames): (u16, i64),
+        stop: &Stop,
+    ) -> Result<(), Missing> {
         let work = self.work(sha256, rate_hz);
         if self.is_whole(&work, channels, frames) {
             return Ok(());

@@ -84,7 +84,7 @@ fn copy(store: &Store, t: &TrackRow, rate_hz: u32) -> Result<bool, Missing> {
         return Ok(false);
     }
     remove(&place);
-    store.ensure(&t.sha256, rate_hz, t.channels, t.frames, &Stop::default()).map(|()| true)
+    store.ensure(&t.sha256, rate_hz, (t.channels, t.frames), &Stop::default()).map(|()| true)
 }
 
 /// What is wrong with a recording.

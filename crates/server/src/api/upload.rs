@@ -126,7 +126,7 @@ async fn one(
     }
     let arrived = intake.finish().await.map_err(|e| full(e, file_name))?;
     not_empty(file_name, arrived.bytes)?;
-    let (job, known) = keep(state, session, file_name, &part.0, &arrived, order, None).await?;
+    let (job, known) = keep(state, session, (file_name, order), (&part.0, &arrived), None).await?;
     let sha256 = Some(hex::encode(&arrived.sha256));
     Ok(Uploaded { file_name: file_name.into(), job: Some(job), sha256, bytes: arrived.bytes, known, error: None })
 }
@@ -149,10 +149,8 @@ pub(super) fn not_too_large(state: &State, file_name: &str, bytes: u64) -> Resul
 pub(super) async fn keep(
     state: &State,
     session: Uuid,
-    file_name: &str,
-    part: &Path,
-    arrived: &Arrived,
-    order: i64,
+    (file_name, order): (&str, i64),
+    (part, arrived): (&Path, &Arrived),
     announced: Option<Uuid>,
 ) -> Result<(Uuid, bool), ServerError> {
     let known = state.workers.store.keep_recording(part, &arrived.sha256).map_err(|e| full(e, file_name))?;

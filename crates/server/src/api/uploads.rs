@@ -150,7 +150,7 @@ pub async fn send(
     told.insert_header((OFFSET, arrived.bytes.to_string()));
     if arrived.bytes == row.bytes {
         let (job, _) =
-            keep(&state, row.session_id, &row.file_name, &place, &arrived, row.position, Some(row.id)).await?;
+            keep(&state, row.session_id, (&row.file_name, row.position), (&place, &arrived), Some(row.id)).await?;
         told.insert_header((JOB, job.to_string()));
     }
     Ok(told.finish())

@@ -198,7 +198,7 @@ async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result
     for c in &changes {
         patch::apply(&mut *tx, c.track_id, c.edit_after.as_ref(), &c.facts_after).await?;
     }
-    let made = write_down(&mut tx, session, &new.label, changes, None, new.series.as_deref()).await?;
+    let made = write_down(&mut tx, session, &new.label, (changes, None), new.series.as_deref()).await?;
     super::sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;
     Ok(made)
@@ -237,8 +237,7 @@ pub(crate) async fn write_down(
     tx: &mut MySqlConnection,
     session: Uuid,
     label: &str,
-    changes: Vec<ChangeRow>,
-    desk: Option<DeskChange>,
+    (changes, desk): (Vec<ChangeRow>, Option<DeskChange>),
     series: Option<&str>,
 ) -> Result<Decision, ServerError> {
     sqlx::query("UPDATE decisions SET state = 'superseded' WHERE session_id = ? AND state = 'undone'")

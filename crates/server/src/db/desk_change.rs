@@ -30,7 +30,7 @@ async fn patch_once(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<
     now.change(change)?;
     desk::write(&mut tx, session, &now).await?;
     if let (Some(label), Some(change)) = (label, DeskChange::between(&was, &now)) {
-        decisions::write_down(&mut tx, session, &label, Vec::new(), Some(change), None).await?;
+        decisions::write_down(&mut tx, session, &label, (Vec::new(), Some(change)), None).await?;
     }
     sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;

@@ -233,18 +233,26 @@ pub async fn prune(db: &MySqlPool, session: Uuid) -> Result<(), ServerError> {
     Ok(())
 }
 
+/// How a job ends.
+pub enum End {
+    /// With what came out.
+    Done(serde_json::Value),
+    /// Somebody did not want it any more.
+    Cancelled,
+    /// With the sentence that says why.
+    Failed(String),
+}
+
 /// Ends a job that this worker holds.
 ///
 /// # Errors
 /// As the database says.
-pub async fn end(
-    db: &MySqlPool,
-    job: Uuid,
-    worker: Uuid,
-    state: &'static str,
-    result: Option<serde_json::Value>,
-    error: Option<String>,
-) -> Result<(), ServerError> {
+pub async fn end(db: &MySqlPool, job: Uuid, worker: Uuid, end: End) -> Result<(), ServerError> {
+    let (state, result, error) = match end {
+        End::Done(value) => ("done", Some(value), None),
+        End::Cancelled => ("cancelled", None, None),
+        End::Failed(why) => ("failed", None, Some(why)),
+    };
     sqlx::query(
         "UPDATE jobs SET state = ?, result = ?, error = ?, doing = '', progress = IF(? = 'done', 1, progress), lease_until = NULL
          WHERE id = ? AND worker = ?",

@@ -52,7 +52,7 @@ pub fn open_until(store: &Store, track: &TrackRow, rate_hz: u32, stop: &Stop) ->
         Missing::Stopped => JobError::Stopped,
         e => JobError::Failed(format!("“{}” cannot be read: {e}", track.name)),
     };
-    store.ensure(&track.sha256, rate_hz, track.channels, track.frames, stop).map_err(told)?;
+    store.ensure(&track.sha256, rate_hz, (track.channels, track.frames), stop).map_err(told)?;
     store.open_channel(&track.sha256, rate_hz, track.channel).map_err(|e| told(e.into()))
 }
 

@@ -52,7 +52,7 @@ pub async fn run(
     let (store, options, rep) = (w.store.clone(), options.clone(), reporter.clone());
     blocking(move || {
         let part = store.part();
-        let made = write_all(&store, &part, &s, &all, &options, &rep);
+        let made = write_all(&store, &part, (&s, &all), &options, &rep);
         match made {
             Ok(files) => {
                 store.keep(&part, &store.delivery(job)).map_err(|e| JobError::Failed(e.to_string()))?;
@@ -70,8 +70,7 @@ pub async fn run(
 fn write_all(
     store: &Store,
     folder: &Path,
-    s: &Session,
-    all: &[TrackRow],
+    (s, all): (&Session, &[TrackRow]),
     options: &DeliverOptions,
     rep: &Reporter,
 ) -> Result<Vec<DeliveredFile>, JobError> {

@@ -29,9 +29,7 @@ const STAMP_RANGE_HOURS: i64 = 12;
 pub async fn run(
     w: &Workers,
     session: Uuid,
-    sha: &str,
-    file_name: &str,
-    position: i64,
+    (sha, file_name, position): (&str, &str, i64),
     reporter: &Reporter,
 ) -> Result<serde_json::Value, JobError> {
     let sha256 = hex::decode(sha).map_err(|e| JobError::Failed(e.to_string()))?;
@@ -110,7 +108,7 @@ impl Import<'_> {
             self.file_name, same.file_name
         );
         let (store, stop) = (self.w.store.clone(), self.reporter.stop());
-        blocking(move || match store.ensure(&same.sha256, rate_hz, same.channels, same.frames, &stop) {
+        blocking(move || match store.ensure(&same.sha256, rate_hz, (same.channels, same.frames), &stop) {
             Err(Missing::Stopped) => Err(JobError::Stopped),
             Err(e) => Err(JobError::Failed(e.to_string())),
             Ok(()) => Ok(()),
@@ -149,14 +147,14 @@ impl Import<'_> {
         // First, so that two imports at once wait for one another instead of each holding what the other needs.
         sessions::touch(&mut *tx, self.session).await?;
         for channel in 1..=info.channels {
-            let row = TrackRow { link_id, ..self.track(info, channel, start_frame, frames, notes) };
-            tracks::insert(&mut *tx, &row).await?;
+            let row = TrackRow { link_id, ..self.track(info, channel, (start_frame, frames), notes) };
+            tracks::insert(&mut tx, &row).await?;
         }
         tx.commit().await?;
         Ok(())
     }
 
-    fn track(&self, info: &AudioInfo, channel: u16, start_frame: i64, frames: i64, notes: &[String]) -> TrackRow {
+    fn track(&self, info: &AudioInfo, channel: u16, (start_frame, frames): (i64, i64), notes: &[String]) -> TrackRow {
         let stem = names::stem(self.file_name);
         let guess = guess(stem, channel, info.channels);
         let suffix = suffix(info, channel, guess.side);

@@ -7,7 +7,7 @@ pub mod import;
 pub use crate::worker::program::Program;
 pub use crate::worker::{JobError, Reporter, Workers, blocking};
 
-use crate::db::jobs::{self as queue, Claimed};
+use crate::db::jobs::{self as queue, Claimed, End};
 use crate::derive;
 use crate::derive::check::CheckOf;
 use crate::error::{ServerError, sentence};
@@ -127,11 +127,11 @@ impl Workers {
                 return false;
             }
             Ended::Elsewhere => Ok(()),
-            Ended::Told(Ok(value)) => queue::end(&self.db, id, self.id, "done", Some(value), None).await,
-            Ended::Told(Err(JobError::Stopped)) => queue::end(&self.db, id, self.id, "cancelled", None, None).await,
+            Ended::Told(Ok(value)) => queue::end(&self.db, id, self.id, End::Done(value)).await,
+            Ended::Told(Err(JobError::Stopped)) => queue::end(&self.db, id, self.id, End::Cancelled).await,
             Ended::Told(Err(e)) => {
                 tracing::warn!(job = %id, cause = %e, "job failed");
-                queue::end(&self.db, id, self.id, "failed", None, Some(sentence(&e.to_string()))).await
+                queue::end(&self.db, id, self.id, End::Failed(sentence(&e.to_string()))).await
             }
         };
         if let Err(e) = ending {
@@ -149,7 +149,7 @@ impl Workers {
     ) -> Result<serde_json::Value, JobError> {
         match task {
             Task::Import { sha256, file_name, order } => {
-                import::run(self, session, sha256, file_name, *order, reporter).await
+                import::run(self, session, (sha256, file_name, *order), reporter).await
             }
             Task::Derive { of: Subject::Check, .. } => derive::run(self, session, &CheckOf, reporter).await,
             Task::Derive { of: Subject::Pair(pair), .. } => derive::run(self, session, pair, reporter).await,

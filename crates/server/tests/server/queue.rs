@@ -20,8 +20,9 @@ async fn prepared() -> (String, tempfile::TempDir, String) {
     (url, store, session)
 }
 
-async fn put(db: &MySqlPool, session: &str, kind: &str, state: &str, payload: Value, more: &str) -> String {
+async fn put(db: &MySqlPool, session: &str, state: &str, payload: Value, more: &str) -> String {
     let id = Uuid::now_v7();
+    let kind = payload["of"]["what"].as_str().or(payload["kind"].as_str()).unwrap().to_string();
     let sql =
         format!("INSERT INTO jobs SET id = ?, session_id = ?, kind = ?, title = 'put', payload = ?, state = ? {more}");
     sqlx::query(sqlx::AssertSqlSafe(sql))
@@ -45,12 +46,11 @@ async fn deliveries_and_waiting_jobs_are_told_however_many_there_are() {
     let (url, store, session) = prepared().await;
     let db = MySqlPool::connect(&url).await.unwrap();
     let old = "created_at = NOW(6) - INTERVAL 2 HOUR, updated_at = NOW(6) - INTERVAL 10 MINUTE";
-    let delivery = put(&db, &session, "deliver", "done", deliver(), &format!(", {old}")).await;
+    let delivery = put(&db, &session, "done", deliver(), &format!(", {old}")).await;
     for _ in 0..600 {
         put(
             &db,
             &session,
-            "pair",
             "done",
             json!({ "kind": "derive", "of": { "what": "pair", "a": Uuid::nil(), "b": Uuid::nil() }, "basis": "x" }),
             "",
@@ -59,7 +59,7 @@ async fn deliveries_and_waiting_jobs_are_told_however_many_there_are() {
     }
     // Held by somebody else for an hour, and silent for ten minutes.
     let held = format!(", lease_until = NOW(6) + INTERVAL 1 HOUR, {old}");
-    let slow = put(&db, &session, "deliver", "running", deliver(), &held).await;
+    let slow = put(&db, &session, "running", deliver(), &held).await;
     let p = Process::start(&url, store.path());
     ready(&p.base).await;
     let told = get(&p.base, &format!("/api/sessions/{session}/deliveries")).await;
@@ -124,7 +124,7 @@ async fn kills_are_no_fault_of_a_job_and_its_own_crashes_are() {
     let db = MySqlPool::connect(&url).await.unwrap();
     // Begun forty times by servers that were killed: carried out by itself, and well.
     let dead = ", attempts = 40, lease_until = NOW(6) - INTERVAL 1 SECOND";
-    let killed = put(&db, &session, "deliver", "running", deliver(), dead).await;
+    let killed = put(&db, &session, "running", deliver(), dead).await;
     let p = Process::start(&url, store.path());
     ready(&p.base).await;
     let jobs = ended(&p.base, &session, "deliver").await;
@@ -142,7 +142,7 @@ async fn kills_are_no_fault_of_a_job_and_its_own_crashes_are() {
     })
     .await;
     // Its own store: the job never gets as far as to look.
-    let bad = put(&db, &session, "deliver", "queued", deliver(), ", attempts = 3").await;
+    let bad = put(&db, &session, "queued", deliver(), ", attempts = 3").await;
     let mut told = Value::Null;
     s.until("it is given up", async |s| {
         let (_, jobs) = s.get(&format!("/api/sessions/{session}/jobs")).await;

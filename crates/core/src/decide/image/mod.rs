@@ -7,7 +7,7 @@ mod sign;
 
 use crate::decide::finding::{Change, Finding, To};
 use crate::decide::image::judged::{Judged, Names, Proposed};
-use crate::decide::image::offer::{in_level, in_time, opposed};
+use crate::decide::image::offer::{Offers, in_level, in_time, opposed};
 use crate::decide::image::pair::judge;
 use crate::decide::image::sign::{sign_of, turned, why};
 use crate::decide::kind::Kind;
@@ -60,10 +60,12 @@ pub fn repair(image: &Image, names: &Names) -> Repair {
                 .changes(vec![Change { of: c, to: To::Inverted(true) }], Vec::new()),
         );
     }
+    let mut offers = Offers { channels, findings };
     if let ([p], [j]) = (&image.pairs[..], &pairs[..]) {
-        in_time(p, j, image, &name, &mut channels, &mut findings);
-        in_level(p, j, &name, &mut channels, &mut findings);
+        in_time(p, j, image, &name, &mut offers);
+        in_level(p, j, &name, &mut offers);
     }
+    let Offers { channels, mut findings } = offers;
     opposed(image, &turned, &name, &mut findings);
     findings.sort_by_key(|f| (std::cmp::Reverse(f.severity), std::cmp::Reverse(f.verdict)));
     Repair { pairs, channels, findings }

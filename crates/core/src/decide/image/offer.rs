@@ -16,15 +16,17 @@ const STAYS_DB: f64 = 0.5;
 /// Channels this far under the loudest are not prominent, in dB.
 const PROMINENT_DB: f64 = 12.0;
 
+/// What is offered so far.
+pub struct Offers {
+    /// What each channel is to carry besides.
+    pub channels: Vec<Proposed>,
+    /// What was found.
+    pub findings: Vec<Finding>,
+}
+
 /// The later channel is moved onto the earlier.
-pub fn in_time(
-    p: &Between,
-    j: &Judged,
-    image: &Image,
-    name: &dyn Fn(usize) -> String,
-    channels: &mut [Proposed],
-    findings: &mut Vec<Finding>,
-) {
+pub fn in_time(p: &Between, j: &Judged, image: &Image, name: &dyn Fn(usize) -> String, offers: &mut Offers) {
+    let Offers { channels, findings } = offers;
     let Some((lag, verdict)) = delay(p) else { return };
     let late = if lag > 0.0 { p.b } else { p.a };
     let offset = offset_for_lag(lag.abs());
@@ -48,13 +50,8 @@ pub fn in_time(
 }
 
 /// The louder channel is brought down. Only where the difference is that of the channels.
-pub fn in_level(
-    p: &Between,
-    j: &Judged,
-    name: &dyn Fn(usize) -> String,
-    channels: &mut [Proposed],
-    findings: &mut Vec<Finding>,
-) {
+pub fn in_level(p: &Between, j: &Judged, name: &dyn Fn(usize) -> String, offers: &mut Offers) {
+    let Offers { channels, findings } = offers;
     let Some(rms) = p.balance_db else { return };
     if p.unshared_db < COPY_DB && rms.abs() < 0.05 && !j.invert {
         let text = "Both channels carry one and the same sound: it is mono.";

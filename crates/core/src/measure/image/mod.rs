@@ -158,7 +158,7 @@ pub fn measure_image(
             let mut inner = |p: f64| progress(0.4 + 0.6 * (done + p) / all);
             let pair = measure_pair(&placed[a], &placed[b], rate, options, &mut inner)?;
             let votes = votes::count(&placed[a], &placed[b], rate)?;
-            pairs.push(along.between(a, b, &levels, votes, pair));
+            pairs.push(along.between([a, b], &levels, votes, pair));
         }
     }
     let bands = along.bands.finish(rate);
@@ -285,8 +285,7 @@ impl Along {
 
     fn between(
         &self,
-        a: usize,
-        b: usize,
+        [a, b]: [usize; 2],
         levels: &[ChannelLevel],
         votes: votes::Votes,
         pair: PairMeasurement,

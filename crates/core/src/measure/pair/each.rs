@@ -26,8 +26,7 @@ pub fn each_lag(
     places: &[i64],
     material: Material,
     (lag, sign): (f64, i8),
-    band_hz: (f64, f64),
-    rate: SampleRate,
+    (band_hz, rate): ((f64, f64), SampleRate),
 ) -> Result<Vec<Option<f64>>, MeasureError> {
     let shape = Shape::of(if material == Material::Struck { Purpose::Strike } else { Purpose::Passage }, rate);
     let mut transform = Transform::new(quick_len(shape.taper.len()));

@@ -73,7 +73,7 @@ impl Ear<'_> {
         if decided {
             (bands, low_sign, _) = transfer(home, mic, places, e.lag.round() as i64, rate)?;
             let band = PairOptions::default().band_hz;
-            let lags = each_lag((home, mic), places, best.material, (e.lag, e.sign), band, rate)?;
+            let lags = each_lag((home, mic), places, best.material, (e.lag, e.sign), (band, rate))?;
             each = places.iter().zip(lags).map(|(at, lag_frames)| moment(*at, lag_frames)).collect();
         }
         Ok(Cell {
@@ -88,7 +88,7 @@ impl Ear<'_> {
             verdict: best.verdict,
             reason: best.reason,
             heard,
-            wave: wave(home.track, mic, places, self.centre, self.wave_s, rate)?,
+            wave: wave((home.track, mic), places, self.centre, self.wave_s, rate)?,
             bands,
             each,
         })
@@ -232,7 +232,7 @@ pub fn home_cell(
         verdict: Verdict::Solid,
         reason: "home".into(),
         heard: true,
-        wave: wave(home.track, home.track, &places, 0, wave_s, rate)?,
+        wave: wave((home.track, home.track), &places, 0, wave_s, rate)?,
         bands,
     };
     Ok((cell, power))

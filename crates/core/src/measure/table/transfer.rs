@@ -56,8 +56,7 @@ pub fn transfer(
 
 /// Mean of a microphone's sound over the moments, on the time of the home microphone: bleed fades, the source stays.
 pub fn wave(
-    home: &Placed,
-    mic: &Placed,
+    (home, mic): (&Placed, &Placed),
     places: &[i64],
     centre: i64,
     wave_s: f64,

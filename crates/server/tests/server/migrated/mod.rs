@@ -114,7 +114,10 @@ async fn edits_are_kept_once_and_go_with_their_session() {
     let tracks = s
         .bring_in(
             &session,
-            &[("a.wav", wav(&[x.clone()], 48_000, None)), ("b.wav", wav(&[moved(&x, 9, 0.5)], 48_000, None))],
+            &[
+                ("a.wav", wav(std::slice::from_ref(&x), 48_000, None)),
+                ("b.wav", wav(&[moved(&x, 9, 0.5)], 48_000, None)),
+            ],
         )
         .await;
     let pool = MySqlPool::connect(&s.database_url).await.expect("the database");
