@@ -110,7 +110,7 @@ impl Side {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Policy {
-    /// Aligned to the first microphone that hears its source, and turned over if opposed.
+    /// Aligned to the first microphone that hears its source, and inverted if opposed.
     Align,
     /// Polarity and faults only; the distance stays.
     KeepDistance,

@@ -348,9 +348,9 @@ fn sums_follow_the_closed_form() {
     };
     let at = |hz: f64| BANDS_HZ.iter().position(|b| *b == hz).unwrap();
     assert!((gain(Move::default(), at(100.0)) - 3.01).abs() < 0.01);
-    assert!(gain(Move { frames: 0.0, turned: true }, at(100.0)) < -60.0);
+    assert!(gain(Move { frames: 0.0, inverted: true }, at(100.0)) < -60.0);
     // 240 frames are half a period of 100 Hz; over a third-octave cos(2πfτ) averages to −sinc(0.1158) = −0.978.
-    let half = gain(Move { frames: 240.0, turned: false }, at(100.0));
+    let half = gain(Move { frames: 240.0, inverted: false }, at(100.0));
     assert!((half - 10.0 * (1.0 - 0.9780f64).log10()).abs() < 0.3, "{half}");
     let t = table(vec![row], 2);
     assert!(whole(&t, &[Move::default(); 2]).iter().all(|db| (db - 3.01).abs() < 0.01));

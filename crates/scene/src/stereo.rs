@@ -26,7 +26,7 @@ pub struct Recording {
     pub technique: Technique,
     /// Frames by which the second channel is later by a fault.
     pub delay_frames: f64,
-    /// One of the channels is turned over.
+    /// One of the channels is inverted.
     pub inverted: bool,
     /// Level of the second channel against the first by a fault, in dB.
     pub louder_db: f64,

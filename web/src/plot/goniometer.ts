@@ -96,7 +96,7 @@ function directionLine(ctx: CanvasRenderingContext2D, p: Palette, radius: number
   ctx.lineWidth = 2
   for (const [values, ink, turn] of [
     [alike, p.land, (part: number) => -Math.PI * 0.75 + part * (Math.PI / 2)],
-    // From the left alone by way of the flat to the right turned over.
+    // From the left alone, through the horizontal, to the right inverted.
     [opposed, p.caution, (part: number) => -Math.PI * 0.75 - part * (Math.PI / 2)],
   ] as const) {
     ctx.strokeStyle = ink

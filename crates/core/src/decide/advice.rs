@@ -75,7 +75,7 @@ impl Ground<'_> {
             verdict = verdict.min(self.latency.verdict(m));
             reason = format!("{:.2} ms of latency are taken out; {reason}", self.case.ms(late));
         }
-        let invert = if policy == Policy::Leave { self.polarity.wired(m) } else { self.polarity.turn(m) };
+        let invert = if policy == Policy::Leave { self.polarity.wired(m) } else { self.polarity.inverted(m) };
         if invert {
             reason = format!("inverted ({}); {reason}", self.polarity.why(m));
         }

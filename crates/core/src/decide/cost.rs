@@ -1,4 +1,4 @@
-//! What a fault takes from a sum, and what mending it does to every other sum.
+//! What a fault takes from a sum, and what correcting it does to every other sum.
 
 use crate::decide::case::{Advice, Case, SourceOf};
 use crate::decide::finding::{Change, Effect, Finding, Gain, To};
@@ -11,11 +11,11 @@ use std::f64::consts::{PI, TAU};
 
 /// Changes of a sum smaller than this are left out, in dB.
 const WORTH_DB: f64 = 0.3;
-/// Two tracks further apart in level than this do not hurt each other, in dB.
+/// Tracks that differ by more than this in level do not cancel noticeably, in dB.
 const APART_DB: f64 = 20.0;
-/// Sums that lose as much are reported, in dB.
+/// Sums of lows that lose this much are reported, in dB.
 const LOST_DB: f64 = -3.0;
-/// A pair that loses as much in mono on half of the sources, and half as much on nearly all, is reported, in dB.
+/// A pair is reported when it loses this much in mono on half of the sources, and half of it on three quarters of them, in dB.
 const WEAK_DB: f64 = -4.0;
 /// The lows reach up to here, in Hz.
 const LOWS_HZ: f64 = 200.0;
@@ -24,7 +24,7 @@ const LOWS_MATTER: f64 = 0.1;
 /// Effects listed at most.
 const MOST_EFFECTS: usize = 16;
 
-/// The sum that suffers most from what a proposal mends.
+/// The sum that gains most from a proposed correction.
 pub struct Cost {
     /// Row it is heard on.
     pub row: usize,
@@ -34,18 +34,18 @@ pub struct Cost {
     pub bands: Vec<Gain>,
 }
 
-/// A further move of a track: frames later, and turned over.
+/// A further change of a track: frames later, and inverted.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Move {
     /// Frames later than now.
     pub frames: f64,
-    /// Turned over.
-    pub turned: bool,
+    /// Inverted.
+    pub inverted: bool,
 }
 
-/// Power of tracks on a row's source by third-octave: together, and each by itself added up.
+/// Power of tracks on a row's source by third-octave: of their sum, and the sum of their powers.
 ///
-/// `moved` gives track and move; the phase of a band runs over its width, which blurs what a long delay does.
+/// `moved` gives track and move. The phase changes over the width of a band, which weakens the interference at long lags.
 pub fn sum_gain(row: &Row, moved: &[(usize, Move)], rate_hz: f64) -> Option<Vec<[f64; 2]>> {
     if moved.iter().any(|(m, _)| row.cells[*m].bands.len() != BANDS_HZ.len() || row.cells[*m].lag_frames.is_none()) {
         return None;
@@ -55,7 +55,7 @@ pub fn sum_gain(row: &Row, moved: &[(usize, Move)], rate_hz: f64) -> Option<Vec<
         let wide = hz * (half - 1.0 / half);
         let part = |&(m, k): &(usize, Move)| {
             let cell = &row.cells[m];
-            let sign = if k.turned { -1.0 } else { 1.0 };
+            let sign = if k.inverted { -1.0 } else { 1.0 };
             let h = cell.bands[b];
             (f64::from(h.re) * sign, f64::from(h.im) * sign, (cell.lag_frames.unwrap_or(0.0) + k.frames) / rate_hz)
         };
@@ -86,7 +86,7 @@ pub fn whole(table: &Table, moved: &[Move]) -> Vec<f64> {
         let heard = |m: &usize| row.cells[*m].lag_frames.is_some() && row.cells[*m].bands.len() == BANDS_HZ.len();
         let set: Vec<(usize, Move)> = (0..row.cells.len()).filter(heard).map(|m| (m, moved[m])).collect();
         let Some(bands) = sum_gain(row, &set, table.rate.hz_f64()) else { continue };
-        // Sources count alike: who plays louder has no say in what is lost of another.
+        // Sources count alike, however loud they play.
         let all: f64 = bands.iter().map(|b| b[1]).sum::<f64>().max(1e-30);
         sums.iter_mut().zip(&bands).for_each(|(s, b)| (s[0], s[1]) = (s[0] + b[0] / all, s[1] + b[1] / all));
     }
@@ -106,7 +106,7 @@ fn total(bands: &[[f64; 2]]) -> Option<f64> {
 fn move_of(case: &Case, track: usize, changes: &[Change]) -> Move {
     let now = &case.tracks[track].edit;
     let then = changes.iter().filter(|c| c.of == track).fold(now.clone(), |edit, c| c.to.on(&edit));
-    Move { frames: (then.placement.total() - now.placement.total()).0, turned: then.invert != now.invert }
+    Move { frames: (then.placement.total() - now.placement.total()).0, inverted: then.invert != now.invert }
 }
 
 /// The sum with another microphone that gains most from the changes.
@@ -127,7 +127,7 @@ pub fn cost_of(case: &Case, m: usize, changes: &[Change]) -> Option<Cost> {
     Some(Cost { row, total_db: (100.0 * (total(&then)? - total(&now)?)).round() / 100.0, bands })
 }
 
-/// Row, other track, sum before and after; the best-heard row a track.
+/// For every other track the row on which both are heard best, and the level of their sum on it before and after, in dB.
 fn every_sum(case: &Case, m: usize, changes: &[Change]) -> Vec<(usize, usize, f64, f64)> {
     let change = |t: usize| move_of(case, t, changes);
     (0..case.tracks.len())
@@ -175,9 +175,9 @@ pub fn group_findings(case: &Case, advice: &[Advice], sources: &[SourceOf]) -> V
     let advised = |m: usize| {
         let k = case.tracks[m].edit.correction();
         let a = &advice[m];
-        (m, Move { frames: (a.offset_frames - k.offset_frames).0, turned: a.invert != k.invert })
+        (m, Move { frames: (a.offset_frames - k.offset_frames).0, inverted: a.invert != k.invert })
     };
-    // Where one of them is undecided nothing is known of their sum.
+    // With an undecided member the sum is not known.
     let decided = |row: &Row| !row.members.iter().any(|m| advice[*m].verdict == Verdict::Undecided);
     let rows = case.table.rows.iter().enumerate().filter(|(_, row)| decided(row));
     let lows = rows.filter_map(|(i, row)| lows_lost(case, i, row, &sources[i].name, &advised));
@@ -192,7 +192,7 @@ fn lows_lost(
     source: &str,
     advised: &dyn Fn(usize) -> (usize, Move),
 ) -> Option<Finding> {
-    // Of microphones in air: an electrical pickup's lows are the engineer's choice.
+    // Only microphones in air: the lows of an electrical pickup are the engineer's choice.
     let set: Vec<_> = row.members.iter().filter(|m| row.cells[**m].lag_frames.is_some()).map(|m| advised(*m)).collect();
     let bands = (set.len() > 1).then(|| sum_gain(row, &set, case.rate_hz)).flatten()?;
     let lows = BANDS_HZ.iter().take_while(|hz| **hz <= LOWS_HZ).count();
@@ -221,7 +221,7 @@ fn weak_in_mono(case: &Case, [l, r]: [usize; 2], advised: &dyn Fn(usize) -> (usi
     let mut sums: Vec<f64> = case.table.rows.iter().filter(known).filter_map(sum).collect();
     let n = sums.len();
     let usual = crate::dsp::stats::median(&mut sums).filter(|m| *m < WEAK_DB)?;
-    // Spaced microphones lose now this source and now that one: only what nearly all lose is the pair's.
+    // Spaced microphones lose some sources and not others: only a loss on nearly all of them is the pair's.
     if sums[(n - 1) * 3 / 4] > WEAK_DB / 2.0 {
         return None;
     }

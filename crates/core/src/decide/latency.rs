@@ -1,4 +1,4 @@
-//! Late by a fault, or late by distance? The places of everything tell the two apart.
+//! Tells a latency from a distance, by the places of all sources and microphones.
 
 use crate::decide::case::Case;
 use crate::decide::cost::{cost_of, effects_of};
@@ -9,20 +9,20 @@ use crate::edit::offset_for_lag;
 use crate::measure::arrival::Late;
 use crate::verdict::Verdict;
 
-/// Microphones may stand this far from where they seem to; less is no latency, in seconds.
+/// Smaller than this is no latency, in seconds: places are known no better.
 const LEAST_S: f64 = 0.000_8;
-/// What a latency must be worth to be told (where nothing of the others reaches the microphone clearly, and where some does)
-/// and to be called solid. In four hundred simulated sessions microphones on time stayed below.
+/// Worth (twice a log likelihood) from which a latency is reported: when no other source reaches the microphone clearly, and when
+/// some do; and from which it is solid. In four hundred simulated sessions microphones on time stayed below.
 const WORTH_FAINT: f64 = 12.0;
 const WORTH_CLEAR: f64 = 10.0;
 const WORTH_SOLID: f64 = 36.0;
-/// What it must be worth when another microphone at the same source says the same.
+/// The same when another microphone at the same source confirms it.
 const WORTH_BESIDE: f64 = 9.0;
 /// Two microphones at one source are seldom further apart than this: 70 cm of air, in seconds.
 const BESIDE_S: f64 = 0.002;
-/// And agree with the places within this: what near distances may differ by.
+/// How well the two microphones must agree with the places, in seconds: distances at one source differ by as much.
 const BESIDE_OFF_S: f64 = 0.001_5;
-/// A neighbour that says something else by this speaks against it, in seconds.
+/// A difference from the neighbour's answer that counts against the latency, in seconds.
 const AGAINST_S: f64 = 0.003;
 /// Two microphones at one source seldom stand this far apart: a metre of air, in seconds.
 const FAR_BESIDE_S: f64 = 0.003;
@@ -31,11 +31,11 @@ const CLEAR_COHERENCE: f64 = 0.9;
 /// Sources that must reach a microphone clearly to help, and for a solid answer.
 const SOME_CLEAR: usize = 2;
 const MOST_CLEAR: usize = 3;
-/// A latency must clear its standard deviation so many times.
+/// A latency is reported when it is at least so many times its standard deviation.
 const SIGMAS: f64 = 4.0;
-/// An amount whose standard deviation is larger than this, in seconds, is no amount to move anything by.
+/// With a larger standard deviation than this, in seconds, nothing is moved.
 const MOST_SIGMA_S: f64 = 0.000_5;
-/// Twice the standard deviation of a solid one is no more than this, in seconds.
+/// A solid latency has at most this as twice its standard deviation, in seconds.
 const SOLID_WITHIN_S: f64 = 0.000_4;
 
 /// One microphone.
@@ -46,7 +46,7 @@ struct Mic {
     sigma_frames: f64,
     sources: usize,
     verdict: Option<Verdict>,
-    /// The neighbour at its source after which it hears that source, when that is all that is known.
+    /// The neighbour at the same source that hears it first, when nothing else is known.
     after: Option<usize>,
 }
 
@@ -56,7 +56,7 @@ pub struct Judged {
 }
 
 impl Judged {
-    /// Frames by which a microphone is late beyond doubt of its place; 0 for none.
+    /// Latency in frames; 0 for none.
     pub fn of(&self, m: usize) -> f64 {
         self.mics[m].verdict.filter(|v| *v > Verdict::Undecided).map_or(0.0, |_| self.mics[m].frames)
     }
@@ -87,8 +87,8 @@ pub fn judge(case: &Case) -> Judged {
     Judged { mics: mics.collect() }
 }
 
-/// By how much a microphone hears its source later than another one there, and which, where that is a metre or more, as recorded
-/// and as corrected, and nothing else of use reaches it: late, or far apart; nothing tells which.
+/// The lag of a microphone behind another one at the same source, and that one, when the lag is a metre or more both as recorded and
+/// as corrected and no other source reaches the microphone clearly: it is late or further away, and nothing tells which.
 fn after_its_neighbour(case: &Case, m: usize, late: &Late) -> Option<(f64, usize)> {
     let row = case.own_rows(m).map(|i| &case.table.rows[i]).find(|r| r.home != m)?;
     let cell = &row.cells[m];
@@ -113,14 +113,13 @@ fn weigh(late: &Late, rate_hz: f64) -> Option<Verdict> {
     let told = late.worth > needed && late.frames.abs() > (LEAST_S * rate_hz).max(SIGMAS * late.sigma_frames);
     let solid =
         late.worth > WORTH_SOLID && late.clear >= MOST_CLEAR && 2.0 * late.sigma_frames < SOLID_WITHIN_S * rate_hz;
-    // One source that nobody says came straight may have come by a wall; too unsure an amount is none; nor is one that the
-    // neighbour at the source speaks against.
+    // Not enough: a single source that may have come by a wall, a large standard deviation, or a neighbour that contradicts it.
     let against = late.beside_frames.is_some_and(|b| (b - late.frames).abs() > AGAINST_S * rate_hz);
     let vague = (late.sources < 2 && late.clear == 0) || late.sigma_frames > MOST_SIGMA_S * rate_hz || against;
     match (told, solid) {
         (true, _) if vague => (late.frames > 0.0).then_some(Verdict::Undecided),
         (true, true) => Some(Verdict::Solid),
-        // Early is against all habit: that takes more.
+        // Being early is rare, so it takes more evidence.
         (true, false) if late.frames > 0.0 => Some(Verdict::Likely),
         _ => None,
     }
@@ -164,7 +163,7 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
     found
 }
 
-/// Late, so much is likely; but by how much is not known well enough to move it.
+/// Probably late, but the amount is not known well enough to move it.
 fn vague(case: &Case, m: usize, mic: &Mic) -> Finding {
     let text = match mic.after {
         Some(home) => format!(

@@ -1,4 +1,4 @@
-//! From the arrival table to findings and advice: what is wrong, what only stands that way, and what to do.
+//! From the arrival table to findings and advice: what is a fault, what is only placement, and what to do.
 //!
 //! Pure: the same table and the same tracks give the same answer. Corrections that tracks carry are applied to the table
 //! first, so that the session can be judged as recorded and as corrected without measuring anew.
@@ -59,7 +59,7 @@ struct Known<'a> {
     sources: &'a [SourceOf],
 }
 
-/// What may be found. Of findings that are equally bad and sure those of the earlier rule come first.
+/// All rules. Findings of equal severity, certainty and cost keep this order.
 const RULES: [fn(&Known) -> Vec<Finding>; 5] = [
     |k| polarity::findings(k.case, k.polarity, k.sources),
     |k| latency::findings(k.case, k.latency),
@@ -86,7 +86,7 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
         sources: &sources,
     };
     let mut findings: Vec<Finding> = RULES.iter().flat_map(|rule| rule(&known)).collect();
-    // What is mended without a gain to the sum costs nothing there; it may matter all the same.
+    // A correction that does not help the sum has no cost there; it may matter all the same.
     for f in &mut findings {
         f.cost_db = f.cost_db.filter(|c| *c > 0.0);
     }
@@ -129,8 +129,8 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
     t
 }
 
-/// By how many frames an edit moves a track later than another moves the home, at the moments of a source, each as the frame of
-/// either recording: the median where it is not the same for all.
+/// By how many frames a track is moved against the home at the moments of a source, which are given as frames of the home's and of the
+/// track's recording. The median, when it is not the same at all of them.
 fn later(home: &Edit, track: &Edit, moments: impl Iterator<Item = [f64; 2]>) -> f64 {
     let placed = (track.placement.total() - home.placement.total()).0;
     if [home, track].iter().all(|e| e.map.is_none() && e.cut.is_empty()) {
@@ -140,7 +140,7 @@ fn later(home: &Edit, track: &Edit, moments: impl Iterator<Item = [f64; 2]>) -> 
     median(&mut each).unwrap_or(placed)
 }
 
-/// Names of the rows: what their microphones are called; a name that two rows claim carries its home's label.
+/// Names of the rows: the source that their microphones name; the home's label when several rows share the name.
 fn sources(case: &Case, sides: &sides::Sides, polarity: &polarity::Judged) -> Vec<SourceOf> {
     let name = |row: &Row| {
         let named = std::iter::once(&row.home).chain(&row.members).map(|m| &case.tracks[*m].source);

@@ -1,4 +1,4 @@
-//! What is plainly wrong with a recording, without looking at arrivals.
+//! Faults of single recordings, and of sets, that show without the arrivals.
 
 use crate::decide::case::Case;
 use crate::decide::finding::{Change, Finding, To};
@@ -12,21 +12,22 @@ use crate::verdict::Verdict;
 
 /// Under this a track is silent, in dBFS.
 const SILENT_DB: f64 = -90.0;
-/// So much under the median of the session a track is too quiet.
+/// A track this far under the session's median level is too quiet, in dB.
 const QUIET_DB: f64 = 40.0;
-/// Mean of the samples from which a constant voltage matters: −46 dBFS.
+/// Mean of the samples from which a constant offset is reported: −46 dBFS.
 const OFFSET: f64 = 0.005;
-/// Loud passages this close over the floor, with the others at least as much better again.
+/// A track is noisy when its loud passages lie less than this over its floor and those of the session lie at least this much higher,
+/// in dB.
 const NOISY_DB: f64 = 20.0;
-/// Noise keeps its level within this; what varies more is music that never pauses, or a room that rings on.
+/// The level of noise varies by less than this, in dB; music without pauses and reverberation vary more.
 const STEADY_DB: f64 = 1.5;
 /// Channels of a set may differ by this in length, in seconds.
 const LENGTH_S: f64 = 0.05;
 
-/// A track further off than this stands at another time, in seconds.
+/// A track displaced by more than this was placed at a wrong time, in seconds; below it is a matter of arrivals.
 const DISPLACED_S: f64 = 0.05;
 
-/// Findings a track.
+/// Findings of every track and of the sets.
 pub(super) fn findings(case: &Case) -> Vec<Finding> {
     let mut found = Vec::new();
     let facts = &case.table.facts;
@@ -67,7 +68,7 @@ pub(super) fn findings(case: &Case) -> Vec<Finding> {
         } else {
             found.extend(unrelated(case, m));
         }
-        // Where nothing meets, a place in time that would bring it to the others is borne out by nothing.
+        // Without a shared arrival nothing confirms a displacement.
         if case.table.speeds[m].is_some() || meets(case, m) {
             found.extend(displaced(case, m));
         }
@@ -123,8 +124,8 @@ fn by_itself(name: &str, m: usize, f: &Facts, span_db: f64) -> Vec<Finding> {
     found
 }
 
-/// What is plainly wrong with recordings, each looked at by itself: silence, clipping, a constant offset, noise. Track numbers of
-/// the findings count the given names. Noise is *likely* only: nothing tells what is usual for the session.
+/// Faults of recordings, each judged by itself: silence, clipping, a constant offset, noise. Findings count tracks in the order given.
+/// Noise is *likely* at most: without a session nothing tells what is usual.
 pub fn of_files<'a>(files: impl IntoIterator<Item = (&'a str, &'a Facts)>) -> Vec<Finding> {
     let mut found = Vec::new();
     for (m, (name, f)) in files.into_iter().enumerate() {
@@ -149,17 +150,17 @@ fn meets(case: &Case, m: usize) -> bool {
     })
 }
 
-/// Nothing of the others in it, nor of it in the others.
+/// It shares no arrival with any other track.
 fn unrelated(case: &Case, m: usize) -> Option<Finding> {
     let electric = matches!(case.tracks[m].role, Role::Direct | Role::Print | Role::Rendered);
-    // Channels of one surround recording count as a set: low effects alone meet nobody.
+    // Channels of one surround recording count together: the low-effects channel alone shares no arrival.
     let set = case.tracks[m].set;
     let mates: Vec<usize> =
         (0..case.tracks.len()).filter(|o| *o != m && set.is_some() && case.tracks[*o].set == set).collect();
     let met = meets(case, m) || (mates.len() >= 2 && mates.iter().any(|o| meets(case, *o)));
     let copied = case.table.copies.iter().any(|c| c.a == m || c.b == m);
     let others = case.tracks.len() > 1;
-    // A take of its own was played when the others were not.
+    // Another take was played at another time, so nothing is shared.
     let expected = case.tracks.iter().any(|t| other_takes(&t.source, &case.tracks[m].source));
     (others && !met && !copied && !expected).then(|| {
         let f = Finding::of_tracks(
@@ -176,10 +177,9 @@ fn unrelated(case: &Case, m: usize) -> Option<Finding> {
     })
 }
 
-/// Far from where it should stand.
+/// Placed at a wrong time.
 fn displaced(case: &Case, m: usize) -> Option<Finding> {
     let shift = case.table.shift[m];
-    // Nearer than this it is a matter of arrivals.
     (shift.abs() as f64 > DISPLACED_S * case.rate_hz).then(|| {
         let seconds = (shift as f64 / case.rate_hz).abs();
         let stamped = case.tracks[m].stamped;
@@ -213,24 +213,27 @@ fn copies(case: &Case) -> Vec<Finding> {
             let set = case.tracks[c.a].set.is_some() && case.tracks[c.a].set == case.tracks[c.b].set;
             let (a, b) = (case.label(c.a), case.label(c.b));
             let level = if c.gain_db.abs() < 0.05 { String::new() } else { format!(", {:+.1} dB", c.gain_db) };
-            let turned = if c.inverted { ", inverted" } else { "" };
+            let inverted = if c.inverted { ", inverted" } else { "" };
             let (kind, text) = if set {
-                (Kind::CopiedChannel, format!("{a} and {b} carry the same channel{level}{turned}: there is no image."))
+                (
+                    Kind::CopiedChannel,
+                    format!("{a} and {b} carry the same channel{level}{inverted}: there is no image."),
+                )
             } else {
-                (Kind::SameRecording, format!("{b} is the same recording as {a}{level}{turned}."))
+                (Kind::SameRecording, format!("{b} is the same recording as {a}{level}{inverted}."))
             };
             Finding::of_tracks(kind, [c.b, c.a], text).advice("Leave one of the two out.")
         })
         .collect()
 }
 
-/// Halves that are missing, and halves of unlike length.
+/// Missing halves of pairs, and halves that differ in length.
 fn sets(case: &Case) -> Vec<Finding> {
     let mut found = Vec::new();
     let mut seen = Vec::new();
     for (m, t) in case.tracks.iter().enumerate() {
         let Some(set) = t.set.filter(|s| !seen.contains(s)) else {
-            // A track that calls itself one side stands alone.
+            // A main or room microphone that is named left or right without its other half.
             if t.set.is_none()
                 && matches!(t.side, Side::Left | Side::Right)
                 && matches!(t.role, Role::Main | Role::Room)

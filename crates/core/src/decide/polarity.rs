@@ -1,7 +1,7 @@
-//! Wired the other way round, or on the other side of its source?
+//! Tells a microphone that is wired inverted from one that stands on the opposite side of its source.
 //!
-//! A microphone that is wired inverted hears *every* source turned over. One that stands on the opposite side hears only its
-//! own source so. The bleed of the others tells the two apart.
+//! A microphone that is wired inverted hears *every* source inverted. One that stands on the opposite side hears only its
+//! own source inverted. The bleed of the other sources tells the two apart.
 
 use crate::decide::case::{Case, SourceOf};
 use crate::decide::cost::{cost_of, effects_of};
@@ -12,17 +12,17 @@ use crate::decide::words::other_takes;
 use crate::track::Role;
 use crate::verdict::Verdict;
 
-/// What a probable sign counts against a solid one.
+/// Weight of a likely sign; a solid one counts 1.
 const LIKELY_COUNTS: f64 = 0.25;
 
-/// What a sign counts of a source that was heard both ways by its own microphones: it pushes on one side and pulls on the other.
-/// Rooms are mostly in front of it; a microphone at another source may stand on either side.
+/// Weight of a sign on a source whose own microphones hear it with both signs (a drum pushes on one side and pulls on the other),
+/// for room microphones, which mostly stand in front, and for microphones at other sources, which may stand on either side.
 const TWO_SIDED_COUNTS: f64 = 0.5;
 const TWO_SIDED_NEAR_COUNTS: f64 = 0.1;
-/// And in one of its own: three faint players elsewhere outweigh it, two do not.
+/// The same for a microphone at that source itself: three likely signs of other sources outweigh it, two do not.
 const OWN_TWO_SIDED_COUNTS: f64 = 0.6;
 
-/// What a main microphone's sign counts against another one's.
+/// Weight of a main microphone's sign against that of another microphone.
 const MAIN_COUNTS: f64 = 2.0;
 
 /// One microphone.
@@ -31,15 +31,15 @@ struct Mic {
     wired: bool,
     opposed: bool,
     verdict: Option<Verdict>,
-    /// Other sources that agree with the answer, and that do not.
+    /// Other sources whose signs agree with the answer, and those that contradict it.
     for_it: usize,
     against: usize,
     hits: usize,
     /// Only its own source was measured: wiring and placement look alike.
     either: bool,
-    /// Its own source is heard clearly there or elsewhere: enough to say that something stands opposed.
+    /// Its own source is heard clearly, by it or by others: enough to report an opposed arrival.
     clearly: bool,
-    /// Whitened sign and sign of the lows differ on its own source.
+    /// On its own source the whitened sign and the sign of the lows differ.
     turns: bool,
 }
 
@@ -55,13 +55,13 @@ impl Judged {
         self.rows[i]
     }
 
-    /// Wired the other way round.
+    /// Wired inverted.
     pub fn wired(&self, m: usize) -> bool {
         self.mics[m].wired && self.mics[m].verdict.is_some_and(|v| v > Verdict::Undecided)
     }
 
-    /// To be turned over for its own source and for the whole.
-    pub fn turn(&self, m: usize) -> bool {
+    /// To be inverted for its own source and for the whole.
+    pub fn inverted(&self, m: usize) -> bool {
         let mic = &self.mics[m];
         mic.wired != mic.opposed && mic.verdict.is_some_and(|v| v > Verdict::Undecided)
     }
@@ -83,7 +83,7 @@ impl Judged {
     }
 }
 
-/// The signs of all arrivals in air, each with what it counts, where the microphones are wired like this.
+/// The signs of all arrivals in air with their weights, assuming this wiring of the microphones.
 fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
     let in_air = |m: usize| case.tracks[m].role != Role::Direct;
     let mut links = Vec::new();
@@ -91,18 +91,18 @@ fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
         let of_members = |sign: i8| r.members.iter().any(|m| in_air(*m) && r.cells[*m].sign * wired[*m] == sign);
         let two_sided = of_members(1) && of_members(-1);
         for (mic, cell) in r.cells.iter().enumerate().filter(|(mic, cell)| cell.sign != 0 && in_air(*mic)) {
-            // What was played at another time was never in the air together.
+            // Takes played at different times were never in the air together.
             if other_takes(&case.tracks[mic].source, &case.tracks[r.home].source) {
                 continue;
             }
             let sure = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
-            // What pushes forward on one side of a source and back on the other is upright from where it is meant to be heard.
+            // A source that is heard with both signs counts as upright from the side it is meant to be heard from.
             let weight = match case.tracks[mic].role {
                 Role::Main => sure * MAIN_COUNTS,
                 role if two_sided && !r.members.contains(&mic) => {
                     sure * if role == Role::Room { TWO_SIDED_COUNTS } else { TWO_SIDED_NEAR_COUNTS }
                 }
-                // Heard both ways there, its own source tells where a microphone stands at least as much as how it is wired.
+                // Its own source is heard with both signs: its sign may come from the microphone's place as well as from its wiring.
                 _ if two_sided => sure * OWN_TWO_SIDED_COUNTS,
                 _ => sure,
             };
@@ -112,12 +112,12 @@ fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
     links
 }
 
-/// Judges all microphones. A pickup has no wiring to compare: what it hears is not sound in air.
+/// Judges all microphones. Pickups are left out: what they hear is not sound in air.
 pub fn judge(case: &Case) -> Judged {
     let (rows, n) = (case.table.rows.len(), case.tracks.len());
     let anchor = case.tracks.iter().position(|t| t.anchor);
     let first = solve(rows, n, &links_of(case, &vec![1; n]), anchor);
-    // A microphone that is wired inverted makes its source look two-sided.
+    // Solved twice: a microphone that is wired inverted makes its own source look as if it had both signs.
     let links = links_of(case, &first.mics);
     let s = solve(rows, n, &links, anchor);
     let mics = (0..n).map(|m| microphone(case, &links, &s, m)).collect();
@@ -137,18 +137,18 @@ fn microphone(case: &Case, links: &[Link], s: &Solution, m: usize) -> Mic {
     let weak_for = others.iter().filter(|l| agrees(l)).map(|l| l.weight).sum::<f64>();
     let weak_against = others.iter().filter(|l| !agrees(l)).map(|l| l.weight).sum::<f64>();
     let wired = s.mics[m] < 0;
-    // Its own source alone against it, while the others agree.
+    // Only its own source contradicts the answer.
     let own_against = mine.iter().any(|l| own.contains(&l.row) && !agrees(l));
     let hits = mine.iter().map(|l| case.table.rows[l.row].cells[m].hits).sum();
-    // Its own source elsewhere tells the same story, all microphones of one voice.
+    // All other microphones that hear its own source clearly agree with the answer.
     let of_own: Vec<&Link> = links.iter().filter(|l| case.table.rows[l.row].home == m && l.mic != m).collect();
     let own_voice = of_own.iter().filter(|l| sure(l)).count() >= 2 && of_own.iter().all(|l| agrees(l));
     let all_agree = others.iter().all(|l| agrees(l));
     let of_one_voice = own_voice && for_it >= 1 && others.len() >= 3 && all_agree;
-    // Its own source, heard clearly there or elsewhere, bears out what the others only make probable.
+    // Its own source, heard clearly, confirms what the other sources only make likely.
     let own_agrees =
         mine.iter().any(|l| case.table.rows[l.row].home != m && own.contains(&l.row) && sure(l) && agrees(l));
-    // A microphone that has its source to itself stands on no other side than the rest.
+    // The only microphone at a source cannot stand on the opposite side from another one there.
     let alone = case.table.rows.iter().any(|r| r.home == m && r.members.len() == 1);
     let needed = if alone && own_voice && of_own.iter().filter(|l| sure(l)).count() >= 3 { 1 } else { 2 };
     let borne_out = (own_voice || own_agrees) && others.len() >= needed && all_agree;
@@ -204,12 +204,12 @@ fn phase_turns(case: &Case, m: usize, mic: &Mic, sources: &[SourceOf]) -> Option
 /// Opposed to the others, to its own source, or to one of the two.
 fn opposed(case: &Case, m: usize, mic: &Mic, sources: &[SourceOf]) -> Option<Finding> {
     let own = case.own_rows(m).next();
-    // Inverted for its own source on purpose: the others now hear it so, and that was the idea.
+    // Inverted on purpose for the sake of its own source: that the others arrive inverted now is expected.
     let on_purpose = mic.wired && mic.opposed && case.tracks[m].edit.invert;
     let told = (mic.wired || mic.opposed) && !on_purpose;
     let verdict = mic.verdict.filter(|_| told)?;
     let finding = if mic.either || verdict == Verdict::Undecided {
-        // Only its own source makes a statement about it worth an ear.
+        // Reported only when its own source is heard clearly.
         untold(m, case.label(m), mic, &sources[own.filter(|_| mic.clearly)?].name)
     } else if mic.wired {
         wired(m, case.label(m), mic).verdict(verdict)
@@ -217,10 +217,10 @@ fn opposed(case: &Case, m: usize, mic: &Mic, sources: &[SourceOf]) -> Option<Fin
         let source = own.map_or("its source", |i| sources[i].name.as_str());
         placed(m, case.label(m), mic, source).verdict(verdict)
     };
-    let turn = (mic.wired != mic.opposed) && finding.kind != Kind::Undecided;
+    let invert = (mic.wired != mic.opposed) && finding.kind != Kind::Undecided;
     let inverted = To::Inverted(!case.tracks[m].edit.invert);
-    let changes: Vec<Change> = turn.then_some(Change { of: m, to: inverted }).into_iter().collect();
-    let cost = if turn { cost_of(case, m, &changes) } else { None };
+    let changes: Vec<Change> = invert.then_some(Change { of: m, to: inverted }).into_iter().collect();
+    let cost = if invert { cost_of(case, m, &changes) } else { None };
     let effects = effects_of(case, &changes);
     Some(
         finding

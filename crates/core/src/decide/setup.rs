@@ -1,4 +1,4 @@
-//! From names to tracks: guesses, sets, and who is said to stand where.
+//! Tracks from file names: role, source, side and set as far as names tell.
 
 use crate::decide::words::guess;
 use crate::edit::Edit;
@@ -15,7 +15,7 @@ pub struct Named {
     pub channels: u16,
 }
 
-/// Tracks as far as their names tell. Channels of a file are one set; so are two files that differ in their side alone.
+/// Tracks as far as their names tell. Channels of a file are one set; so are two files whose names differ only in the side.
 pub fn tracks_of(names: &[Named]) -> Vec<Track> {
     let stem = |f: &str| f.rsplit_once('.').map_or(f, |(s, _)| s).to_string();
     let guesses: Vec<_> = names.iter().map(|n| guess(&stem(&n.file), n.channel, n.channels)).collect();
@@ -54,7 +54,7 @@ pub fn tracks_of(names: &[Named]) -> Vec<Track> {
         .collect()
 }
 
-/// Numbers of the sources that tracks are said to stand at; none where nobody says.
+/// For each track a number for the source that its name says it stands at; none where the name says nothing.
 pub fn said(tracks: &[Track]) -> Vec<Option<usize>> {
     let at = |t: &Track| matches!(t.role, Role::Near | Role::Direct) && !t.source.is_empty();
     let same = |a: &Track, b: &Track| at(b) && a.source.to_lowercase() == b.source.to_lowercase();

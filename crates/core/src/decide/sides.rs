@@ -1,4 +1,4 @@
-//! Left and right: every source reaches the nearer half of a pair first, or louder when both halves stand together.
+//! Left and right. A source reaches the nearer half of a pair first; when both halves stand at one place, it is louder in one.
 
 use crate::decide::case::Case;
 use crate::decide::finding::{Change, Finding, To};
@@ -9,15 +9,15 @@ use crate::units::db_of_power;
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
-/// Pairs whose arrivals differ by less than this for every source tell sides by level, in seconds.
+/// When the arrivals of every source differ by less than this, in seconds, the pair's sides are told by level.
 const SPACED_S: f64 = 0.000_12;
 /// Level difference that tells a side, in dB.
 const LEVEL_DB: f64 = 1.5;
-/// Arrivals of both halves within so many frames are of the middle.
+/// Sources whose arrivals differ by at most so many frames are in the centre.
 const MIDDLE_FRAMES: f64 = 2.0;
-/// Likeness of two pairs from which they agree, or disagree when negative.
+/// Correlation of two pairs from which they agree; below its negative they disagree.
 const AGREE: f64 = 0.4;
-/// Likeness that makes it solid.
+/// Correlation from which the answer is solid.
 const CLEAR: f64 = 0.7;
 
 /// What the pairs hear.
@@ -131,15 +131,15 @@ fn hears(case: &Case, [l, r]: [usize; 2]) -> (Option<Tells>, Vec<Option<f64>>) {
     }
 }
 
-/// −1 … 1 over what both tell, and how many sources that is.
+/// Correlation (−1 … 1) of what two pairs tell, and the number of sources that both tell.
 fn likeness(a: &[Option<f64>], b: &[Option<f64>]) -> (f64, usize) {
     let both: Vec<(f64, f64)> = a.iter().zip(b).filter_map(|(x, y)| x.zip(*y)).collect();
     let (xy, xx, yy) = both.iter().fold((0.0, 0.0, 0.0), |t, (x, y)| (t.0 + x * y, t.1 + x * x, t.2 + y * y));
     (if xx > 0.0 && yy > 0.0 { xy / (xx * yy).sqrt() } else { 0.0 }, both.len())
 }
 
-/// Which pairs are crossed. Named sides of sources decide where there are any; otherwise the pairs must agree among
-/// themselves, and of two that do not the one nearer the stage is believed.
+/// Which pairs are crossed. Sources whose side is named decide when there are any. Otherwise pairs are compared with each other, and
+/// of two that disagree the one nearer the stage is believed.
 pub fn judge(case: &Case) -> Sides {
     let pairs = pairs(case);
     let heard: Vec<Vec<Option<f64>>> = pairs.iter().map(|p| hears(case, *p).1).collect();
@@ -175,7 +175,7 @@ pub fn judge(case: &Case) -> Sides {
     Sides { rows, swapped, judged: crossed }
 }
 
-/// What a pair's word counts: the nearer to the stage, the more.
+/// Weight of a pair: nearer to the stage counts more.
 fn nearness(role: Role) -> f64 {
     match role {
         Role::Main => 2.0,
@@ -219,7 +219,7 @@ fn crossed(
     if against <= 0.0 || against < for_it {
         return None;
     }
-    // Two pairs of a kind against each other: one is crossed, and nothing says which.
+    // Two pairs of equal weight disagree: one is crossed, and nothing says which.
     let unsure = against == for_it;
     let verdict = match (unsure, clear > CLEAR && sources >= 3) {
         (true, _) => Verdict::Undecided,

@@ -25,9 +25,10 @@ pub struct Solution {
 /// With up to this many sources every combination is tried.
 const EXACT: usize = 16;
 
-/// Finds them. Exact for up to 16 sources, for given source signs the best microphone signs follow at once; beyond that from
-/// the leading eigenvector of the agreement, improved by single flips. The answer is known up to one common sign for all that
-/// hangs together: the `anchor` keeps +1, otherwise the fewest microphones are turned over.
+/// Finds these signs. Up to 16 sources every combination is tried, since the best microphone signs follow from the source signs.
+/// With more sources it begins with the leading eigenvector of the agreement matrix and improves it by single flips. Each connected
+/// group of microphones is known up to one common sign: the `anchor` keeps +1, otherwise the solution with the fewest inverted
+/// microphones is taken.
 pub fn solve(rows: usize, mics: usize, links: &[Link], anchor: Option<usize>) -> Solution {
     let mut table = vec![vec![0f64; rows]; mics];
     for l in links {
@@ -36,10 +37,10 @@ pub fn solve(rows: usize, mics: usize, links: &[Link], anchor: Option<usize>) ->
     let signs = if rows <= EXACT { exact(&table, rows) } else { spectral(&table, rows) };
     let mut s = Solution { mics: mics_for(&table, &signs), rows: signs };
     for part in parts(&table, rows) {
-        let turned = part.iter().filter(|m| s.mics[**m] < 0).count();
+        let inverted = part.iter().filter(|m| s.mics[**m] < 0).count();
         let turn = match anchor.filter(|a| part.contains(a)) {
             Some(a) => s.mics[a] < 0,
-            None => turned * 2 > part.len(),
+            None => inverted * 2 > part.len(),
         };
         if turn {
             for &m in &part {
@@ -102,7 +103,7 @@ fn spectral(table: &[Vec<f64>], rows: usize) -> Vec<i8> {
     }
 }
 
-/// Microphones that hang together through sources.
+/// Groups of microphones that are connected through the sources they share.
 fn parts(table: &[Vec<f64>], rows: usize) -> Vec<Vec<usize>> {
     let mut left: Vec<usize> = (0..table.len()).collect();
     let mut found = Vec::new();

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 pub struct Correction {
     /// Frames at the session's rate; positive plays later. A whole number keeps every sample bit-exact.
     pub offset_frames: Offset,
-    /// Turn the polarity over.
+    /// Play it inverted.
     pub invert: bool,
     /// Level change in dB.
     pub gain_db: f64,

@@ -254,7 +254,7 @@ pub struct Copied {
     pub lag_frames: i64,
     /// Level of b against a in dB.
     pub gain_db: f64,
-    /// Turned over.
+    /// One is inverted against the other.
     pub inverted: bool,
 }
 

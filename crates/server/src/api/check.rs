@@ -128,7 +128,7 @@ pub async fn show_check(
         judged => judged?,
     };
     let moved = |of: &dyn Fn(usize) -> (f64, bool)| -> Vec<f64> {
-        let moves: Vec<Move> = (0..j.rows.len()).map(of).map(|(frames, turned)| Move { frames, turned }).collect();
+        let moves: Vec<Move> = (0..j.rows.len()).map(of).map(|(frames, inverted)| Move { frames, inverted }).collect();
         sums_of(&j.measured.table, &moves)
     };
     let recorded = moved(&|_| (0.0, false));

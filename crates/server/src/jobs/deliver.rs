@@ -204,8 +204,8 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
 fn repaired(t: &TrackRow, rate: SampleRate) -> String {
     let one = |m: &Stretch| {
         let (from, to) = (rate.ms(m.from.0 as f64) / 1_000.0, rate.ms(m.to.0 as f64) / 1_000.0);
-        let turned = if m.besides.invert { ", inverted" } else { "" };
-        format!("{from:.3} to {to:.3} s: {} samples, {:.2} dB{turned}", m.besides.offset_frames, m.besides.gain_db)
+        let inverted = if m.besides.invert { ", inverted" } else { "" };
+        format!("{from:.3} to {to:.3} s: {} samples, {:.2} dB{inverted}", m.besides.offset_frames, m.besides.gain_db)
     };
     t.edit().stretches.iter().map(one).collect::<Vec<_>>().join("; ")
 }

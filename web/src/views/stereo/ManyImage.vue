@@ -24,7 +24,7 @@ watch(
 )
 
 const findings = computed(() => props.view.repair.findings)
-/** Channels that are turned over, or that stay opposed to another as prominent. */
+/** Channels that are inverted, or that stay opposed to another one as prominent. */
 const alarmed = computed(
   () =>
     new Set(
@@ -34,7 +34,7 @@ const alarmed = computed(
 const isOf = (a: number, b: number) => (x: { a: number; b: number }) => x.a === Math.min(a, b) && x.b === Math.max(a, b)
 const between = (a: number, b: number) => props.view.image.pairs.find(isOf(a, b))
 
-/** Two of them against each other: turned over by their strikes, or opposed for long with both prominent. */
+/** Two of them against each other: inverted by their hits, or opposed for long with both prominent. */
 function opposed(a: number, b: number): boolean {
   if (a === b) return false
   const lasting = findings.value.some(

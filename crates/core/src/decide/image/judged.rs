@@ -16,7 +16,7 @@ pub struct Judged {
     pub b: usize,
     /// Constant time by which the second is later, in frames; 0 for none.
     pub delay_frames: f64,
-    /// The second is turned over against the first.
+    /// The second is inverted against the first.
     pub invert: bool,
     /// How sure of both.
     pub verdict: Verdict,

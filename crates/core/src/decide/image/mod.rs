@@ -9,7 +9,7 @@ use crate::decide::finding::{Change, Finding, To};
 use crate::decide::image::judged::{Judged, Names, Proposed};
 use crate::decide::image::offer::{Offers, in_level, in_time, opposed};
 use crate::decide::image::pair::judge;
-use crate::decide::image::sign::{sign_of, turned, why};
+use crate::decide::image::sign::{inverted, sign_of, why};
 use crate::decide::kind::Kind;
 use crate::edit::Correction;
 use crate::measure::image::layout::Place;
@@ -44,11 +44,11 @@ pub fn repair(image: &Image, names: &Names) -> Repair {
         if filtered(p.a) || filtered(p.b) { (0, Verdict::Undecided) } else { sign_of(p, image.rate_hz) }
     };
     let signs: Vec<(i8, Verdict)> = image.pairs.iter().map(sign).collect();
-    let turned = turned(image, &signs);
+    let inverted = inverted(image, &signs);
     let pairs: Vec<Judged> = image.pairs.iter().zip(&signs).map(|(p, s)| judge(p, *s, image, &name)).collect();
     let mut channels = vec![Proposed { correction: Correction::default(), verdict: Verdict::Solid }; n];
-    for c in (0..n).filter(|c| turned[*c].is_some()) {
-        let verdict = turned[c].unwrap_or(Verdict::Likely);
+    for c in (0..n).filter(|c| inverted[*c].is_some()) {
+        let verdict = inverted[c].unwrap_or(Verdict::Likely);
         channels[c].correction.invert = true;
         channels[c].verdict = verdict;
         let against = if n == 2 { name(1 - c) } else { "the others".into() };
@@ -66,7 +66,7 @@ pub fn repair(image: &Image, names: &Names) -> Repair {
         in_level(p, j, &name, &mut offers);
     }
     let Offers { channels, mut findings } = offers;
-    opposed(image, &turned, &name, &mut findings);
+    opposed(image, &inverted, &name, &mut findings);
     findings.sort_by_key(|f| (std::cmp::Reverse(f.severity), std::cmp::Reverse(f.verdict)));
     Repair { pairs, channels, findings }
 }

@@ -1,4 +1,4 @@
-//! What is offered against a difference of time or level, and what is only told.
+//! Corrections proposed for differences of time and level between channels, and what is only reported.
 
 use crate::decide::finding::{Change, Finding, To};
 use crate::decide::image::judged::{Judged, Proposed, signed};
@@ -9,9 +9,9 @@ use crate::measure::image::{Between, Image};
 use crate::units::Offset;
 use crate::verdict::Verdict;
 
-/// Level differences under this are none, in dB.
+/// Level differences smaller than this count as none, in dB.
 const LEAST_DB: f64 = 0.4;
-/// Balance that stays within this, in dB, is that of the channels, not of what sounds.
+/// A balance that varies by less than this belongs to the channels and not to the music, in dB.
 const STAYS_DB: f64 = 0.5;
 /// Channels this far under the loudest are not prominent, in dB.
 const PROMINENT_DB: f64 = 12.0;
@@ -49,7 +49,7 @@ pub fn in_time(p: &Between, j: &Judged, image: &Image, name: &dyn Fn(usize) -> S
     );
 }
 
-/// The louder channel is brought down. Only where the difference is that of the channels.
+/// The louder channel is brought down, if the difference belongs to the channels.
 pub fn in_level(p: &Between, j: &Judged, name: &dyn Fn(usize) -> String, offers: &mut Offers) {
     let Offers { channels, findings } = offers;
     let Some(rms) = p.balance_db else { return };
@@ -62,7 +62,7 @@ pub fn in_level(p: &Between, j: &Judged, name: &dyn Fn(usize) -> String, offers:
         return;
     }
     let constant = p.balance_spread_db < STAYS_DB;
-    // With microphones apart the balance is how it was.
+    // With spaced microphones the balance is part of the recording.
     let verdict = match (constant && (at_one_place(p) || p.unshared_db < ONE_SOUND_DB), at_one_place(p)) {
         (true, _) => Verdict::Solid,
         (false, true) => Verdict::Likely,
@@ -70,7 +70,7 @@ pub fn in_level(p: &Between, j: &Judged, name: &dyn Fn(usize) -> String, offers:
     };
     let louder = if balance > 0.0 { p.b } else { p.a };
     let gain = -(balance.abs() * 100.0).round() / 100.0;
-    // A balance that follows what sounds may be the music's: it is told, and left to the ears.
+    // A balance that changes with the music may be intended: it is reported and left to the ears.
     if verdict == Verdict::Solid {
         channels[louder].correction.gain_db = gain;
     }
@@ -95,13 +95,18 @@ pub fn in_level(p: &Between, j: &Judged, name: &dyn Fn(usize) -> String, offers:
     );
 }
 
-/// Lasting opposition between channels that are both prominent, inversion taken into account.
-pub fn opposed(image: &Image, turned: &[Option<Verdict>], name: &dyn Fn(usize) -> String, findings: &mut Vec<Finding>) {
+/// Lasting opposition between two prominent channels that no inversion explains.
+pub fn opposed(
+    image: &Image,
+    inverted: &[Option<Verdict>],
+    name: &dyn Fn(usize) -> String,
+    findings: &mut Vec<Finding>,
+) {
     let loudest = image.channels.iter().filter_map(|c| c.rms_db).fold(f64::NEG_INFINITY, f64::max);
     let prominent = |c: usize| image.channels[c].rms_db.is_some_and(|l| l > loudest - PROMINENT_DB);
     for p in &image.pairs {
         let lasting = p.correlation.is_some_and(|c| c < -0.3) && p.opposed_part > 0.7;
-        let explained = turned[p.a].is_some() != turned[p.b].is_some();
+        let explained = inverted[p.a].is_some() != inverted[p.b].is_some();
         if lasting && !explained && prominent(p.a) && prominent(p.b) {
             let text = format!(
                 "“{}” and “{}” stay opposed: correlation {} over the whole, negative in {:.0} % of the time.",

@@ -1,4 +1,4 @@
-//! Two channels: a time that is theirs, or one that is the sources' own.
+//! Two channels of one recording: is a lag between them constant, or that of single sources?
 
 use crate::decide::image::judged::Judged;
 use crate::decide::image::sign::{ONE_LAG, VOTES};
@@ -7,24 +7,24 @@ use crate::measure::pair::response::BandGain;
 use crate::units::db_of_power;
 use crate::verdict::Verdict;
 
-/// Time differences under this are none, in frames: where both channels carry one sound, and in a recording of many.
+/// Lags smaller than this count as none, in frames: when both channels carry one sound, and in a recording of many sources.
 const LEAST_FRAMES: f64 = 0.05;
 const LEAST_OF_MANY: f64 = 0.2;
-/// Coherence that a lag of the whole recording has.
+/// Least coherence of a lag that belongs to the whole recording.
 const SHARED: f64 = 0.2;
-/// What two channels do not share once lag and level are taken out, in dB, when they carry one and the same sound.
+/// What is left of two channels that carry one sound, once lag and level are taken out, in dB.
 pub const ONE_SOUND_DB: f64 = -20.0;
-/// Balances this far apart, in dB, show sources at different places.
+/// Balances of sources that differ by this show different places, in dB.
 const MOVES_DB: f64 = 3.5;
-/// What is left of a copy, in dB.
+/// What is left when one channel is a copy of the other, in dB.
 pub const COPY_DB: f64 = -60.0;
 
-/// Whatever sounds, the channels have one lag: microphones at one place, or one sound on both.
+/// The channels have the same lag for everything that sounds: microphones at one place, or one sound on both.
 pub fn at_one_place(p: &Between) -> bool {
     p.votes[0] >= VOTES && p.one_lag >= ONE_LAG
 }
 
-/// A lag that is the channels' and not that of one source, and how sure.
+/// The lag between the channels themselves, if it is not that of one source, and how sure.
 pub fn delay(p: &Between) -> Option<(f64, Verdict)> {
     let lag = p.pair.lag_frames.filter(|l| l.abs() >= LEAST_FRAMES)?;
     if p.pair.coherence < SHARED || !at_one_place(p) {
@@ -32,7 +32,7 @@ pub fn delay(p: &Between) -> Option<(f64, Verdict)> {
     }
     let left = p.pair.null_depth_db.unwrap_or(0.0);
     let one_sound = left < ONE_SOUND_DB || (left < ONE_SOUND_DB / 2.0 && p.pair.coherence > 0.9);
-    // Sources at different places, and yet one lag: that is no distance.
+    // Sources at different places share one lag: it is no distance.
     let many = p.places_spread_db >= MOVES_DB && p.votes[0] >= 2 * VOTES && lag.abs() >= LEAST_OF_MANY;
     match p.pair.verdict {
         Verdict::Solid if one_sound || many => Some((lag, Verdict::Solid)),
@@ -41,8 +41,8 @@ pub fn delay(p: &Between) -> Option<(f64, Verdict)> {
     }
 }
 
-/// A constant time is taken out as the pair's own measurement has it. Turned over alone, the sum of a band becomes its
-/// difference: both together are twice the energy of the two.
+/// The sum by band after the proposal. A lag is taken out as the pair's measurement computed it. With one channel inverted the sum of a
+/// band becomes its difference, and sum and difference together are twice the energy of the two.
 fn proposed_sum(p: &Between, in_time: bool, invert: bool) -> Vec<BandGain> {
     let after = |g: &BandGain| match (in_time, invert) {
         (true, _) => g.corrected_db,

@@ -1,24 +1,24 @@
-//! Which way up the channels stand to one another.
+//! The polarity of the channels of one recording against each other.
 
 use crate::decide::image::judged::signed;
 use crate::measure::image::{Between, Image};
 use crate::verdict::Verdict;
 
-/// Votes needed for a majority to speak, and parts of them from which they are clear and overwhelming.
+/// Votes needed before the majority counts, and the parts of all votes from which it is clear, and overwhelming.
 pub const VOTES: usize = 10;
 const MOST_OPPOSED: f64 = 0.75;
 const ALL_OPPOSED: f64 = 0.85;
-/// Votes that must be of one mind: where something else bears them out, where nothing contradicts them, and against a doubt.
-/// In eighty simulated recordings of microphones apart one vote of three hundred was wrong.
+/// Votes that must all agree: when another measurement confirms them, when nothing contradicts them, and when something does.
+/// In eighty simulated recordings with spaced microphones one vote in three hundred was wrong.
 const BORNE_OUT: usize = 2;
 const UNCONTRADICTED: usize = 3;
 const OUTWEIGH: usize = 5;
-/// Correlation of the lows from which it speaks.
+/// Correlation of the lows from which it counts.
 const LOWS_SPEAK: f64 = 0.2;
-/// Lows are compared at one lag only: with more than this between the channels, in seconds, they prove nothing.
+/// Lows are compared at lag 0 only: with a larger lag than this between the channels, in seconds, they prove nothing.
 const LOWS_WITHIN_S: f64 = 0.000_8;
 
-/// Which way up the second stands to the first, and how sure: 0 where nothing tells.
+/// Polarity of the second channel against the first, and how sure: 0 where nothing tells.
 pub fn sign_of(p: &Between, rate_hz: u32) -> (i8, Verdict) {
     let lag_s = p.pair.lag_frames.map(|l| l.abs() / f64::from(rate_hz));
     let low = p.low_correlation.filter(|_| lag_s.is_none_or(|l| l < LOWS_WITHIN_S));
@@ -36,12 +36,12 @@ pub fn sign_of(p: &Between, rate_hz: u32) -> (i8, Verdict) {
     let strong_lows = low.is_some_and(|c| c.abs() > 0.5);
     let lows_alone = if strong_lows { (lows, Verdict::Likely) } else { (0, Verdict::Undecided) };
     match (p.pair.verdict, p.pair.sign) {
-        // One lag that everything shares: its sign, unless lows or strikes say otherwise.
+        // All sound shares one lag: its sign is taken, unless the lows or the hits contradict it.
         (Verdict::Solid, s) if p.one_lag >= ONE_LAG && lows != -s && vote != -s => (s, Verdict::Solid),
         (Verdict::Solid | Verdict::Likely, s) if lows != -s && vote != -s && (lows == s || vote == s) => {
             (s, if vote == s && lows == s && all { Verdict::Solid } else { Verdict::Likely })
         }
-        // Every strike arrives that way, and so does the whole: then lows that say otherwise are the room's.
+        // All hits and the whole recording agree: lows that differ come from the room.
         (Verdict::Solid, s) if vote == s && all => (s, Verdict::Likely),
         _ if vote != 0 && lows == vote => (vote, if all { Verdict::Solid } else { Verdict::Likely }),
         _ if vote != 0 && lows == 0 && all => (vote, Verdict::Likely),
@@ -58,8 +58,8 @@ pub fn sign_of(p: &Between, rate_hz: u32) -> (i8, Verdict) {
     }
 }
 
-/// Channels that are to be turned over, by all pairs at once, as few as possible; the first of two stays.
-pub fn turned(image: &Image, signs: &[(i8, Verdict)]) -> Vec<Option<Verdict>> {
+/// Channels to invert, judged from all pairs together: as few as possible; of two, the first stays.
+pub fn inverted(image: &Image, signs: &[(i8, Verdict)]) -> Vec<Option<Verdict>> {
     let n = image.channels.len();
     let weight = |v: Verdict| match v {
         Verdict::Solid => 1.0,
@@ -71,7 +71,7 @@ pub fn turned(image: &Image, signs: &[(i8, Verdict)]) -> Vec<Option<Verdict>> {
         let pairs = image.pairs.iter().zip(signs);
         pairs.map(|(p, (s, v))| f64::from(*s) * weight(*v) * sign(p.a) * sign(p.b)).sum()
     };
-    // Turning all over changes nothing: the fewer are turned. Of two, the second.
+    // Inverting all channels changes nothing, so the smaller group is inverted; of two channels, the second.
     let rank = |set: usize| (set.count_ones(), std::cmp::Reverse(set.trailing_zeros()));
     let best = (0..1usize << n.min(16))
         .max_by(|a, b| agreement(*a).total_cmp(&agreement(*b)).then_with(|| rank(*b).cmp(&rank(*a))));
@@ -80,7 +80,7 @@ pub fn turned(image: &Image, signs: &[(i8, Verdict)]) -> Vec<Option<Verdict>> {
         .map(|c| {
             let mine = || image.pairs.iter().zip(signs).filter(|(p, s)| (p.a == c || p.b == c) && s.0 != 0);
             (best >> c & 1 == 1).then(|| {
-                // As sure as the surest of those that are not turned with it.
+                // As sure as the surest comparison with a channel that stays upright.
                 let other = |p: &Between| best >> (p.a + p.b - c) & 1 == 0;
                 mine().filter(|(p, s)| other(p) && s.0 < 0).map(|(_, s)| s.1).max().unwrap_or(Verdict::Likely)
             })
@@ -107,5 +107,5 @@ pub fn why(image: &Image, c: usize) -> String {
     text
 }
 
-/// Part of all moments that a lag of the whole recording, rather than of one source in it, is found at.
+/// Part of all moments at which a lag must be found to be that of the whole recording and not of one source in it.
 pub const ONE_LAG: f64 = 0.85;

@@ -94,7 +94,7 @@ pub struct PairMeasurement {
     pub null_depth_db: Option<f64>,
     /// The whitened sign and the sign of the energy at the lows disagree.
     pub phase_turns: bool,
-    /// B sums better turned over, by the energy of the lows: the proposal.
+    /// B sums better inverted, by the energy of the lows: the proposal.
     pub propose_invert: bool,
     /// Proposed offset of B in frames: takes the lag out; 0 when undecided.
     pub propose_offset_frames: f64,

@@ -95,7 +95,7 @@ impl Response {
         bin(low).max(1)..bin(high).min(self.aligned.ab.len())
     }
 
-    /// Aligned cross-spectrum of a bin after B is moved by `offset` frames and perhaps turned over.
+    /// Aligned cross-spectrum of a bin after B is moved by `offset` frames and perhaps inverted.
     fn moved(&self, bin: usize, offset: f64) -> Complex32 {
         // The windows are cut `shift` later already; the rest is a rotation.
         let rest = offset + self.shift as f64;
@@ -169,7 +169,7 @@ impl Response {
         points
     }
 
-    /// Sum gain by third-octave from 25 Hz to 16 kHz for B moved by `offset` frames and perhaps turned over. Bands
+    /// Sum gain by third-octave from 25 Hz to 16 kHz for B moved by `offset` frames and perhaps inverted. Bands
     /// without energy are left out.
     pub fn sum_gain(&self, offset: f64, invert: bool) -> Vec<BandGain> {
         let sign = if invert { -1.0 } else { 1.0 };
@@ -207,7 +207,7 @@ impl Response {
             .collect()
     }
 
-    /// 10·log10(Σ|A−B|²/Σ|A|²) over the windows, with B moved and perhaps turned over.
+    /// 10·log10(Σ|A−B|²/Σ|A|²) over the windows, with B moved and perhaps inverted.
     pub fn null_depth_db(&self, offset: f64, invert: bool) -> f64 {
         let sign = if invert { -1.0 } else { 1.0 };
         let (mut left, mut whole) = (0.0, 0.0);

@@ -1,11 +1,11 @@
-//! Unknowns, what is known of them, and how far both are apart.
+//! The least-squares problem of places: unknowns, arrivals, and the loss between them.
 
 use crate::measure::arrival::{Row, later};
 use crate::track::Role;
 use crate::units::Conditions;
 use crate::verdict::Verdict;
 
-/// What a solid and a probable arrival are good for.
+/// Standard deviations of a solid and of a likely arrival.
 const SOLID_M: f64 = 0.02;
 const LIKELY_M: f64 = 0.06;
 /// Usual distance of a near microphone from its source; how far a session's habit may be off it, and a microphone off the
@@ -18,16 +18,16 @@ const FLAT_M: f64 = 0.3;
 pub const ABOVE_M: f64 = 1.2;
 /// How large a latency may be.
 const LATE_M: f64 = 10.0;
-/// More unknowns than this are not solved for; the median of the ways both ways must do.
+/// Problems with more unknowns than this are not solved.
 const MOST: usize = 600;
 
-/// What it costs that a probable arrival came by a wall (one in thirty does in simulated sessions), and that the next one in the
-/// same microphone did too, as twice the logarithm of a likelihood.
+/// Cost of assuming that a likely arrival came by a wall (one in thirty does in simulated sessions), and of assuming it for the next one
+/// in the same microphone, as twice the logarithm of a likelihood.
 const WALL: f64 = 7.0;
 const NEXT_BY_IT: f64 = 1.5;
-/// What a solid arrival of a microphone's own source counts against one of another.
+/// Weight of a solid arrival of a microphone's own source, against one of another source.
 const OWN_COUNTS: f64 = 2.0;
-/// What an early microphone costs from where on, against a late one.
+/// From where on, and how much, an early microphone costs more than a late one.
 const EARLY: f64 = 8.0;
 const EARLY_FROM_M: f64 = 0.1;
 
@@ -52,7 +52,7 @@ pub struct Problem {
     pub mics: Vec<usize>,
     /// Row each of them stands at.
     pub near: Vec<Option<usize>>,
-    /// Near microphones that stand at no row: of a source that never leads.
+    /// Near microphones without a row: their source never leads.
     pub alone: Vec<bool>,
     /// Which of them are homes.
     pub is_home: Vec<bool>,
@@ -64,12 +64,12 @@ pub struct Problem {
     pub start: Vec<f64>,
 }
 
-/// Arrivals that are left out for a while: they may all have gone wrong alike, by one wall or one louder player.
+/// Arrivals that are left out on trial, because one wall or one louder player may have made all of them wrong.
 #[derive(Debug, Clone, Copy)]
 pub enum Without {
-    /// Those of other sources in a microphone.
+    /// Arrivals of other sources in one microphone.
     Into(usize),
-    /// Those of a microphone's own source elsewhere.
+    /// Arrivals of a microphone's own source in the others.
     From(usize),
 }
 
@@ -86,7 +86,7 @@ pub struct Spacing {
 /// What a descent goes by.
 pub struct Stance<'a> {
     pub loose: &'a [bool],
-    /// By how much the losses are wider than they should be.
+    /// Factor on the scale of the losses.
     pub wide: f64,
     pub without: Option<Without>,
 }
@@ -138,7 +138,7 @@ impl Problem {
         (self.used.len() + self.mics.len()) * 3
     }
 
-    /// Latencies come last: those that are tied are no unknowns.
+    /// Latencies come last; tied ones are no unknowns.
     pub fn late(&self, i: usize) -> usize {
         self.habit() + 1 + i
     }
@@ -165,7 +165,7 @@ impl Problem {
         there + x[self.late(a.mic)] - x[self.late(a.home)] - a.metres
     }
 
-    /// What a residual changes by with each unknown; in place of what `terms` held.
+    /// Derivatives of a residual by each unknown, written into `terms`.
     pub fn slopes(&self, x: &[f64], arrival: &Arrival, terms: &mut Vec<(usize, f64)>) {
         terms.clear();
         for (mic, sign) in [(arrival.mic, 1.0), (arrival.home, -1.0)] {
@@ -183,7 +183,7 @@ impl Problem {
         }
     }
 
-    /// Sum of the losses, with the patterns that suit best.
+    /// Sum of the losses, with the patterns that fit best.
     pub fn cost(&self, x: &[f64], stance: &Stance) -> f64 {
         self.cost_with(x, stance, &self.patterns(x))
     }
@@ -199,14 +199,13 @@ impl Problem {
         arrivals + known + near + self.loudness(x, patterns).map(|l| l.cost).sum::<f64>()
     }
 
-    /// What an arrival counts. No wall comes before the microphone that a source has for itself.
+    /// Loss of an arrival. The arrival in a source's own microphone cannot have come by a wall.
     pub fn counts(&self, a: &Arrival) -> f64 {
         if a.solid && self.near[a.mic] == Some(a.row) { OWN_COUNTS } else { 1.0 }
     }
 
-    /// What one wall would have to answer for: by how much less than [`Self::cost`] has it everything is explained when probable
-    /// arrivals of others that go wrong in one microphone go wrong together. A microphone that turns its back on the others
-    /// hears all of them by the wall that it faces.
+    /// Cost saved, against [`Self::cost`], if all likely arrivals of other sources in one microphone share one reflecting wall: a
+    /// microphone that faces away from the others hears all of them by the wall it faces.
     pub fn by_walls(&self, x: &[f64]) -> f64 {
         let less = |mic: usize| {
             let mine = self.arrivals.iter().filter(|a| a.mic == mic && !a.solid && self.near[mic] != Some(a.row));
@@ -220,7 +219,7 @@ impl Problem {
         (0..self.mics.len()).map(less).sum()
     }
 
-    /// What it takes to believe that microphones are early: nothing in a path does that, save a machine that thinks ahead.
+    /// Cost of early microphones: hardly anything in a signal path makes a track early.
     pub fn too_early(&self, x: &[f64], loose: &[bool]) -> f64 {
         let early = |i: &usize| loose[*i] && x[self.late(*i)] < -EARLY_FROM_M;
         EARLY * (0..loose.len()).filter(early).count() as f64
@@ -235,7 +234,7 @@ impl Problem {
         })
     }
 
-    /// How far near microphones are off the session's habit.
+    /// Differences of near microphones' distances from the session's usual one.
     pub fn spacings(&self, x: &[f64]) -> impl Iterator<Item = Spacing> {
         (0..self.mics.len()).filter(|i| self.near[*i].is_some()).map(move |i| {
             let at = self.mic(i);
@@ -245,7 +244,7 @@ impl Problem {
         })
     }
 
-    /// What is believed beforehand: which unknown, its value, and how far it may be off.
+    /// Prior knowledge: the unknown, its expected value, and its standard deviation.
     pub fn beliefs(&self, loose: &[bool]) -> impl Iterator<Item = (usize, f64, f64)> {
         let sources = (0..self.used.len())
             .flat_map(|r| [(0, 0.0, 20.0), (1, 0.0, 20.0), (2, 0.0, FLAT_M)].map(|(a, v, s)| (r * 3 + a, v, s)));
@@ -261,7 +260,7 @@ impl Problem {
     }
 }
 
-/// What the level of another source tells of a near microphone.
+/// What the level of another source tells about a near microphone's distance.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Told {
     /// The other source, by its place among those used.
@@ -270,7 +269,7 @@ pub struct Told {
     pub value: f64,
 }
 
-/// The most rows that hear one another both ways, directly or through others.
+/// The largest group of rows that are connected by bleed both ways, directly or through others.
 pub fn together(rows: &[Row], in_air: impl Fn(usize) -> bool) -> Vec<usize> {
     let mut left: Vec<usize> = (0..rows.len()).filter(|r| in_air(rows[*r].home)).collect();
     let mut best = Vec::new();

@@ -1,4 +1,4 @@
-//! What the cells of a table must have in common: sound takes as long one way as the other, and longer than nothing.
+//! Consistency of the cells of a table: sound takes the same time both ways between two sources, and never a negative one.
 
 use crate::measure::arrival::{Alternative, Cell, Late, Row};
 use crate::measure::places::{Placed, place};
@@ -6,13 +6,13 @@ use crate::track::Role;
 use crate::units::{Conditions, SampleRate};
 use crate::verdict::Verdict;
 
-/// Two sources with microphones of their own stand further apart than sound travels in half of this, in seconds.
+/// Least sum of the lags both ways between two sources with microphones of their own, in seconds.
 const BOTH_WAYS_S: f64 = 0.001;
-/// Sums of both ways this close to nothing, in seconds, mean that both rows hear one and the same source.
+/// When the sum of the lags both ways is this close to 0, in seconds, both rows hear the same source.
 const SAME_S: f64 = 0.000_1;
-/// Two microphones at one source stand no further apart than this, in seconds.
+/// Largest distance of two microphones at one source, in seconds of sound.
 const AT_ONE_SOURCE_S: f64 = 0.001_5;
-/// An alternative of this part of the peak may take its place.
+/// Least height of an alternative peak, as part of the highest, to replace it.
 const ALTERNATIVE: f64 = 0.4;
 
 /// Compares the bleed both ways between every two sources. Lags of i in the microphone of k and of k in the microphone of i
@@ -47,11 +47,11 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], at: Conditions) -> Vec<Option
     }
     echoes(rows, rate);
     strays(rows, roles, rate);
-    // What was clear by itself: a place may be wrong because the home is not the source's own.
+    // Cells that were solid before places are known: a place may be wrong because the home is not the source's own microphone.
     let clear: Vec<Vec<bool>> =
         rows.iter().map(|r| r.cells.iter().map(|c| c.verdict == Verdict::Solid).collect()).collect();
     let Some(mut placed) = place(rows, roles, at, None) else { return vec![None; roles.len()] };
-    // Once what bent the places is gone, they show what is left of the kind.
+    // Without the cells that distorted them, the places show further ones.
     if reconcile(rows, &placed, rate, false)
         && let Some(again) = place(rows, roles, at, Some(&placed))
     {
@@ -64,12 +64,12 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], at: Conditions) -> Vec<Option
     late
 }
 
-/// Bleed between two sources takes as long one way as the other, latencies taken out, but for how far their microphones stand
-/// from them: half the difference is no more than this, in seconds.
+/// Without latencies the bleed between two sources takes the same time both ways, except for the distances of their microphones: half the
+/// difference is at most this, in seconds.
 const ROUNDABOUT_S: f64 = 0.001_2;
 
-/// A clear arrival that takes much longer than the other way round came by a wall: a microphone may be deaf to where a source
-/// stands. No place speaks against that when few others do.
+/// A solid arrival that takes much longer than the one the other way round came by a wall, because the microphone does not pick up the
+/// direct sound. With few arrivals the places cannot show this.
 fn roundabout(rows: &mut [Row], late: &[Option<Late>], rate: SampleRate) {
     let by = |m: usize| late[m].map_or(0.0, |l| l.frames);
     for i in 0..rows.len() {
@@ -88,14 +88,13 @@ fn roundabout(rows: &mut [Row], late: &[Option<Late>], rate: SampleRate) {
     }
 }
 
-/// Two microphones at one source, a metre apart or less, are reached one after the other by no two sources so differently, in
-/// seconds.
+/// Largest spread, over all sources, of the lag between two microphones at one source, in seconds.
 const STRAY_S: f64 = 0.003_5;
-/// Sources that must reach both before that is asked.
+/// Sources that must reach both microphones before the spread is judged.
 const STRAY_FEW: usize = 5;
 
-/// Takes a microphone away from a source that it does not stand at: latency or not, the others would reach it and the home one
-/// after the other always alike, and its own would reach it first of all.
+/// Removes a microphone from a source it does not stand at. If it stood there, with or without latency, all other sources would reach it
+/// and the home with about the same lag, and its own source would not reach it earlier than they allow.
 fn strays(rows: &mut [Row], roles: &[Role], rate: SampleRate) {
     for i in 0..rows.len() {
         let home = rows[i].home;
@@ -103,7 +102,7 @@ fn strays(rows: &mut [Row], roles: &[Role], rate: SampleRate) {
             let lag = |r: &Row, m: usize| if m == r.home { Some(0.0) } else { r.cells[m].lag_frames };
             let mut apart: Vec<f64> = rows.iter().filter_map(|r| Some(lag(r, *m)? - lag(r, home)?)).collect();
             apart.sort_by(f64::total_cmp);
-            // One of four at either end may be wrong, and one in any case.
+            // A quarter of the values at either end may be wrong, at least one.
             let (n, few) = (apart.len(), (apart.len() / 4).max(1));
             let own = lag(&rows[i], *m);
             let sooner = |r: &Row| Some(own? - r.cells[*m].lag_frames? > STRAY_S * rate.hz_f64());
@@ -116,11 +115,11 @@ fn strays(rows: &mut [Row], roles: &[Role], rate: SampleRate) {
     }
 }
 
-/// A near microphone that hears a source so much before its home does, in seconds, stands nearer to it.
+/// A near microphone that hears a source earlier than its home by this, in seconds, stands nearer to it.
 const BEFORE_HOME_S: f64 = 0.000_1;
 
-/// Where another near microphone hears a source before its home does, latencies taken out, that home is not the source's own
-/// microphone, and nothing in the row is sure to be what its name says.
+/// When another near microphone hears a source before its home does (latencies taken out), the home is not the source's own microphone,
+/// and the row may be of another source than its name says: nothing in it stays solid.
 fn strangers(rows: &mut [Row], roles: &[Role], clear: &[Vec<bool>], late: &[Option<Late>], rate: SampleRate) {
     let by = |m: usize| late[m].map_or(0.0, |l| l.frames);
     for (row, clear) in rows.iter_mut().zip(clear) {
@@ -139,14 +138,14 @@ fn strangers(rows: &mut [Row], roles: &[Role], clear: &[Vec<bool>], late: &[Opti
     }
 }
 
-/// Lags closer than this, in seconds, are one and the same.
+/// Lags that differ by less than this are equal, in seconds.
 const ECHO_S: f64 = 0.000_025;
-/// Cells of a row that must repeat another source before any is believed to.
+/// Least number of cells of a row that repeat another source, before any of them is taken for a repetition.
 const FEW: usize = 2;
-/// As part of those that can be compared.
+/// The same as a part of all cells that can be compared.
 const ECHOING: f64 = 0.2;
 
-/// Where a source is played over by another one, some of its cells tell the arrivals of that one, seen from this one's home.
+/// Finds cells that hold the arrivals of another, louder source, as seen from this source's home.
 fn echoes(rows: &mut [Row], rate: SampleRate) {
     let near = |a: f64, b: f64| (a - b).abs() < ECHO_S * rate.hz_f64();
     let mut found = Vec::new();
@@ -174,22 +173,22 @@ fn echoes(rows: &mut [Row], rate: SampleRate) {
     }
 }
 
-/// A lag that lies so far from where its source and microphone stand, in seconds, is a reflection or another source.
+/// A lag that differs by this from the one expected from the places, in seconds, is a reflection or another source.
 const OFF_S: f64 = 0.001;
-/// So many standard deviations of what the others say must lie between.
+/// The difference must also be so many standard deviations of the expected lag.
 const SIGMAS: f64 = 5.0;
-/// An alternative this close to it is the direct sound.
+/// An alternative peak this close to the expected lag is the direct sound, in seconds.
 const FITS_S: f64 = 0.000_5;
 
-/// With this coherence a microphone at a source hears that source and nothing else: no place of others speaks against it.
+/// With this coherence a microphone at a source hears nothing but that source: places do not overrule it.
 const OWN_COHERENCE: f64 = 0.9;
 
-/// Arrivals in one microphone are off by the same when they are within this of one another, in seconds, and so many are
-/// together no chance.
+/// Arrivals in one microphone differ from the expected by the same amount when they lie within this, in seconds; so many of them are no
+/// coincidence.
 const ALIKE_S: f64 = 0.001;
 const MANY_ALIKE: usize = 3;
 
-/// By how many frames arrivals are off what is expected, for every microphone.
+/// Differences between measured and expected lags, for every microphone, in frames.
 fn beyond(rows: &[Row], placed: &Placed) -> Vec<Vec<f64>> {
     let mics = rows.first().map_or(0, |r| r.cells.len());
     let off = |m: usize| {
@@ -199,8 +198,7 @@ fn beyond(rows: &[Row], placed: &Placed) -> Vec<Vec<f64>> {
     (0..mics).map(off).collect()
 }
 
-/// Compares every lag with the place that all others give its source and microphone; a second time only what is still called
-/// solid. True when a cell was changed.
+/// Compares every lag with the one expected from the places. The second time only solid cells are compared. True when a cell was changed.
 fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate, again: bool) -> bool {
     let mut changed = false;
     let beyond = beyond(rows, placed);
@@ -234,7 +232,7 @@ fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate, again: bool) -
                 if cell.verdict == Verdict::Solid {
                     (cell.verdict, cell.reason) = (Verdict::Likely, why);
                 } else if beyond[m].iter().filter(alike).count() >= MANY_ALIKE {
-                    // By a wall or by a fault: what arrives is this source all the same.
+                    // By a wall or by a fault; it is this source in any case.
                     cell.reason = format!("{why}; others in this microphone by as much");
                     continue;
                 } else {
@@ -247,7 +245,7 @@ fn reconcile(rows: &mut [Row], placed: &Placed, rate: SampleRate, again: bool) -
     changed
 }
 
-/// Of several peaks alike, takes the only one that lies where all others let expect it.
+/// Of several peaks of similar height, takes the one at the expected lag, if there is exactly one.
 fn choose(cell: &mut Cell, expected: f64, sigma: f64, rate: SampleRate) -> bool {
     if !cell.heard || sigma * SIGMAS > OFF_S * rate.hz_f64() {
         return false;
@@ -259,7 +257,7 @@ fn choose(cell: &mut Cell, expected: f64, sigma: f64, rate: SampleRate) -> bool 
     true
 }
 
-/// The lag that is too early gives way: what it heard was the other source.
+/// The lag that is too early is doubted: it is that of the other source.
 fn doubt(cell: &mut Cell, other_way: f64, rate: SampleRate) {
     let least = BOTH_WAYS_S * rate.hz_f64() - other_way;
     let better = cell.alternatives.iter().filter(|a| a.lag_frames > least && a.part >= ALTERNATIVE);
@@ -270,7 +268,7 @@ fn doubt(cell: &mut Cell, other_way: f64, rate: SampleRate) {
     }
 }
 
-/// The row with more moments stays.
+/// Of two rows of one source the one with more moments stays.
 fn merge(rows: &mut Vec<Row>, i: usize, k: usize) {
     let weight = |r: &Row| r.hits.len() * 2 + r.passages.len();
     if weight(&rows[k]) > weight(&rows[i]) {
