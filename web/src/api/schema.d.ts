@@ -933,7 +933,7 @@ export interface components {
              * @description Level of b against a in dB.
              */
             gain_db: number;
-            /** @description Turned over. */
+            /** @description One is inverted against the other. */
             inverted: boolean;
             /**
              * Format: int64
@@ -948,7 +948,7 @@ export interface components {
              * @description Level change in dB.
              */
             gain_db: number;
-            /** @description Turn the polarity over. */
+            /** @description Play it inverted. */
             invert: boolean;
             /** @description Frames at the session's rate; positive plays later. A whole number keeps every sample bit-exact. */
             offset_frames: components["schemas"]["Offset"];
@@ -1407,7 +1407,7 @@ export interface components {
              * @description Constant time by which the second is later, in frames; 0 for none.
              */
             delay_frames: number;
-            /** @description The second is turned over against the first. */
+            /** @description The second is inverted against the first. */
             invert: boolean;
             /** @description What the sum of both keeps, by third-octave, now and as proposed. */
             sum_gain: components["schemas"]["BandGain"][];
@@ -1699,7 +1699,7 @@ export interface components {
             phase: components["schemas"]["PhasePoint"][];
             /** @description The whitened sign and the sign of the energy at the lows disagree. */
             phase_turns: boolean;
-            /** @description B sums better turned over, by the energy of the lows: the proposal. */
+            /** @description B sums better inverted, by the energy of the lows: the proposal. */
             propose_invert: boolean;
             /**
              * Format: double

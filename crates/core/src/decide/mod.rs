@@ -133,7 +133,7 @@ fn as_corrected(table: &Table, tracks: &[Track]) -> Table {
 /// track's recording. The median, when it is not the same at all of them.
 fn later(home: &Edit, track: &Edit, moments: impl Iterator<Item = [f64; 2]>) -> f64 {
     let placed = (track.placement.total() - home.placement.total()).0;
-    if [home, track].iter().all(|e| e.map.is_none() && e.cut.is_empty()) {
+    if home.is_rigid() && track.is_rigid() {
         return placed;
     }
     let mut each: Vec<f64> = moments.map(|[a, b]| track.moved_at(b) - home.moved_at(a)).collect();

@@ -86,6 +86,11 @@ impl Edit {
         Correction { offset_frames: self.placement.total(), invert: self.invert, gain_db: self.gain_db }
     }
 
+    /// Is all of the recording moved by the same amount? Its stretches aside.
+    pub fn is_rigid(&self) -> bool {
+        self.map.is_none() && self.cut.is_empty()
+    }
+
     /// By how many frames a frame of the recording plays later than it was recorded.
     pub fn moved_at(&self, own_frame: f64) -> f64 {
         let by = match &self.map {

@@ -10,8 +10,10 @@ use crate::tasks::PairOf;
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::measure::pair::PairMeasurement;
 use marea_core::measure::pair::response::{BandGain, Response};
+use marea_core::progress::MeasureError;
+use marea_core::render::track::Carried;
 use marea_core::signal::Placed;
-use marea_core::units::{Conditions, LagUnits, SampleRate};
+use marea_core::units::{Conditions, LagUnits, SampleRate, SessionFrame};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -94,6 +96,10 @@ pub async fn show_pair(
     }))
 }
 
+fn carried<'a>(source: &'a Carried<'a>) -> Placed<'a> {
+    Placed { source, start: SessionFrame(0) }
+}
+
 /// What the sum keeps with the corrections carried now, at the hits of the measurement.
 #[utoipa::path(params(Pair), responses((status = 200, body = PairSum), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[get("/sessions/{session}/pairs/sum")]
@@ -112,15 +118,24 @@ pub async fn pair_sum(
         let (sa, sb) = (open(&store, a, rate_hz)?, open(&store, b, rate_hz)?);
         let (pa, pb) = (Placed { source: &sa, start: a.start() }, Placed { source: &sb, start: b.start() });
         let hits: Vec<i64> = measured.hit_frames.iter().map(|h| h.0).collect();
+        let told = |e: MeasureError| JobError::Failed(e.to_string());
         // Only the difference of the two corrections counts for their sum.
         let offset = b.edit().placement.total() - a.edit().placement.total();
         let invert = b.edit().invert != a.edit().invert;
-        let response =
-            Response::measure(&pa, &pb, &hits, -offset.0, rate).map_err(|e| JobError::Failed(e.to_string()))?;
-        Ok(PairSum {
-            sum_gain: response.sum_gain(offset.0, invert),
-            null_depth_db: response.null_depth_db(offset.0, invert),
-        })
+        let response = Response::measure(&pa, &pb, &hits, -offset.0, rate).map_err(told)?;
+        let sum_gain = response.sum_gain(offset.0, invert);
+        if a.edit().is_rigid() && b.edit().is_rigid() {
+            return Ok(PairSum { sum_gain, null_depth_db: response.null_depth_db(offset.0, invert) });
+        }
+        // Where they are carried in pieces the sum is that of the pieces, at the hits where A plays them now.
+        let (ca, cb) = (Carried::new(a.played(&sa, rate)), Carried::new(b.played(&sb, rate)));
+        let (pa, pb) = (carried(&ca), carried(&cb));
+        let now = |hit: &i64| hit + a.edit().moved_at((hit - a.start_frame) as f64).round() as i64;
+        let hits: Vec<i64> = hits.iter().map(now).collect();
+        let response = Response::measure(&pa, &pb, &hits, 0.0, rate).map_err(told)?;
+        let pieces = response.sum_gain(0.0, false);
+        let both = sum_gain.into_iter().zip(pieces).map(|(was, is)| BandGain { corrected_db: is.corrected_db, ..was });
+        Ok(PairSum { sum_gain: both.collect(), null_depth_db: response.null_depth_db(0.0, false) })
     })
     .await;
     match done {

@@ -59,6 +59,17 @@ async fn from_files_to_a_correction_and_back() {
     let (status, body) = s.post(&decide, json!({ "label": "aligned", "changes": [{ "track_id": b, "after": { "offset_frames": -221.0, "invert": true } }] })).await;
     assert_eq!(status, 201, "{body}");
     assert!(sum(&s.get(&path).await.1) > 2.0, "corrected it adds up");
+    // In pieces of its own that lie where the offset put it, it sounds the same and adds up the same.
+    let whole = s.get(&path).await.1;
+    let slice = |from: i64, to: i64| json!({ "from": from, "to": to, "at": from - 221, "fade_in": 0, "fade_out": 0 });
+    let cut = json!({ "begins": 0, "slices": [slice(0, 100_000), slice(100_000, 600_000)] });
+    let pieces = json!({ "offset_frames": 0.0, "invert": true, "cut": cut });
+    let (status, body) =
+        s.post(&decide, json!({ "label": "in pieces", "changes": [{ "track_id": b, "after": pieces }] })).await;
+    assert_eq!(status, 201, "{body}");
+    let both = [&whole, &s.get(&path).await.1].map(|v| sum(v));
+    assert!(both[0] > 2.0 && (both[0] - both[1]).abs() < 0.05, "{both:?}");
+    s.post(&format!("/api/sessions/{session}/undo"), json!({})).await;
     let remaining = pair_of(&s, &session, &a, &b).await["remaining"]["samples"].as_f64().unwrap();
     assert!(remaining.abs() < 0.05, "{remaining}");
     for (way, offset, invert) in [("undo", 0.0, false), ("redo", -221.0, true), ("undo", 0.0, false)] {
@@ -72,7 +83,7 @@ async fn from_files_to_a_correction_and_back() {
         .await;
     assert_eq!(s.post(&format!("/api/sessions/{session}/redo"), json!({})).await.1, Value::Null);
     let states: Vec<Value> = s.history(&session).await.iter().map(|d| d["state"].clone()).collect();
-    assert_eq!(states, ["superseded", "done"]);
+    assert_eq!(states, ["superseded", "superseded", "done"]);
 }
 
 #[actix_web::test]
