@@ -67,7 +67,7 @@ async fn from_files_to_a_correction_and_back() {
     let (status, body) =
         s.post(&decide, json!({ "label": "in pieces", "changes": [{ "track_id": b, "after": pieces }] })).await;
     assert_eq!(status, 201, "{body}");
-    let both = [&whole, &s.get(&path).await.1].map(|v| sum(v));
+    let both = [&whole, &s.get(&path).await.1].map(sum);
     assert!(both[0] > 2.0 && (both[0] - both[1]).abs() < 0.05, "{both:?}");
     s.post(&format!("/api/sessions/{session}/undo"), json!({})).await;
     let remaining = pair_of(&s, &session, &a, &b).await["remaining"]["samples"].as_f64().unwrap();
