@@ -244,7 +244,7 @@ pub(crate) async fn write_down(
         .bind(session)
         .execute(&mut *tx)
         .await?;
-    let label: String = label.chars().filter(|c| !c.is_control()).take(300).collect();
+    let label = shortened(label);
     let last: Option<DecisionRow> = match series {
         Some(_) => one(tx, session, LAST_DONE).await?,
         None => None,
@@ -273,6 +273,15 @@ pub(crate) async fn write_down(
     };
     let all = changes::write(tx, row.id, changes).await?;
     Ok(row.shown(all))
+}
+
+/// A label as it is stored: 300 characters at most, and what is left out is seen to be.
+fn shortened(label: &str) -> String {
+    let clean: String = label.chars().filter(|c| !c.is_control()).collect();
+    if clean.chars().count() <= 300 {
+        return clean;
+    }
+    clean.chars().take(299).chain(['…']).collect()
 }
 
 async fn one(tx: &mut MySqlConnection, session: Uuid, which: &str) -> Result<Option<DecisionRow>, ServerError> {

@@ -160,5 +160,10 @@ async fn a_long_history_is_read_in_pages() {
     assert_eq!(labels, (1..=120).map(|n| format!("to {n}")).collect::<Vec<_>>());
     let detail = s.get(&format!("/api/sessions/{session}")).await.1;
     assert_eq!(detail["steps"], json!({ "undo": "to 120", "redo": null, "count": 120 }));
+    // A label that is too long ends with a sign that something is left out.
+    let change = json!([{ "track_id": tracks[0]["id"], "after": { "gain_db": 1.0 } }]);
+    let long = json!({ "label": "é".repeat(400), "changes": change });
+    let (_, made) = s.post(&format!("/api/sessions/{session}/decisions"), long).await;
+    assert_eq!(made["label"].as_str().unwrap(), format!("{}…", "é".repeat(299)));
     assert!(detail.get("decisions").is_none());
 }
