@@ -1,4 +1,4 @@
-.PHONY: help demo start test lint bench accuracy attack steady screenshots client
+.PHONY: help demo start test lint bench accuracy attack races steady screenshots client
 
 help: ## Show this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## /  make \1\t/' | expand -t 24
@@ -24,6 +24,9 @@ accuracy: ## Accuracy on simulated sessions, written to docs/accuracy.md
 
 attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
 	@scripts/attack.sh
+
+races: ## Decisions against checks, 200 times beside busy loops (three minutes)
+	@MAREA_RACES=200 scripts/steady.sh 1 --package marea-server --test server races
 
 steady: ## All tests ten times beside busy loops (hours)
 	@scripts/steady.sh

@@ -323,7 +323,11 @@ pub async fn deliveries(db: &MySqlPool, session: Uuid) -> Result<Vec<Job>, Serve
 ///
 /// # Errors
 /// As the database says.
-pub async fn pending(db: &MySqlPool, session: Uuid, task: &crate::tasks::Task) -> Result<Option<Uuid>, ServerError> {
+pub async fn pending(
+    db: impl MySqlExecutor<'_>,
+    session: Uuid,
+    task: &crate::tasks::Task,
+) -> Result<Option<Uuid>, ServerError> {
     let row: Option<(Uuid,)> = sqlx::query_as(
         "SELECT id FROM jobs WHERE session_id = ? AND state IN ('queued', 'running') AND cancel = FALSE AND payload = ? LIMIT 1",
     )
@@ -338,7 +342,7 @@ pub async fn pending(db: &MySqlPool, session: Uuid, task: &crate::tasks::Task) -
 ///
 /// # Errors
 /// As the database says.
-pub async fn importing(db: &MySqlPool, session: Uuid) -> Result<bool, ServerError> {
+pub async fn importing(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<bool, ServerError> {
     let row: Option<(i64,)> = sqlx::query_as(
         "SELECT 1 FROM jobs WHERE session_id = ? AND kind = 'import' AND state IN ('queued', 'running')
          UNION ALL SELECT 1 FROM uploads WHERE session_id = ? LIMIT 1",
@@ -354,7 +358,7 @@ pub async fn importing(db: &MySqlPool, session: Uuid) -> Result<bool, ServerErro
 ///
 /// # Errors
 /// As the database says.
-pub async fn known(db: &MySqlPool, session: Uuid, task: &crate::tasks::Task) -> Result<bool, ServerError> {
+pub async fn known(db: impl MySqlExecutor<'_>, session: Uuid, task: &crate::tasks::Task) -> Result<bool, ServerError> {
     let row: Option<(i64,)> = sqlx::query_as(
         "SELECT 1 FROM jobs WHERE session_id = ? AND state <> 'done' AND outdated = FALSE AND payload = ? LIMIT 1",
     )
@@ -369,7 +373,11 @@ pub async fn known(db: &MySqlPool, session: Uuid, task: &crate::tasks::Task) -> 
 ///
 /// # Errors
 /// As the database says.
-pub async fn supersede(db: &MySqlPool, session: Uuid, task: &crate::tasks::Task) -> Result<(), ServerError> {
+pub async fn supersede(
+    db: impl MySqlExecutor<'_>,
+    session: Uuid,
+    task: &crate::tasks::Task,
+) -> Result<(), ServerError> {
     // The state is set last: MariaDB assigns from left to right.
     sqlx::query(
         "UPDATE jobs SET outdated = TRUE, cancel = TRUE, state = IF(state = 'queued', 'cancelled', state)

@@ -2,7 +2,7 @@
 
 use super::kind::{Derived, Now};
 use super::work::Work;
-use crate::db::{decisions, derived, jobs, sessions};
+use crate::db::{again, decisions, derived, jobs, sessions};
 use crate::error::ServerError;
 use crate::tasks::Task;
 use crate::worker::{JobError, Reporter, Workers, blocking};
@@ -22,11 +22,19 @@ impl<D: Derived> Now<D> {
 /// As the database says.
 pub async fn begin<D: Derived>(w: &Workers, now: &Now<D>) -> Result<Uuid, ServerError> {
     let (session, task) = (now.session.id, now.task());
-    let job = match jobs::pending(&w.db, session, &task).await? {
-        Some(job) => job,
-        None => jobs::enqueue(&w.db, session, &task, &now.of.title(&now.tracks)).await?,
-    };
+    let job = again(|| Box::pin(asked(&w.db, now, &task))).await?;
     w.nudge(session);
+    Ok(job)
+}
+
+async fn asked<D: Derived>(db: &MySqlPool, now: &Now<D>, task: &Task) -> Result<Uuid, ServerError> {
+    let (mut tx, session) = (db.begin().await?, now.session.id);
+    decisions::lock(&mut tx, session).await?;
+    let job = match jobs::pending(&mut *tx, session, task).await? {
+        Some(job) => job,
+        None => jobs::enqueue(&mut *tx, session, task, &now.of.title(&now.tracks)).await?,
+    };
+    tx.commit().await?;
     Ok(job)
 }
 
@@ -36,19 +44,30 @@ pub async fn begin<D: Derived>(w: &Workers, now: &Now<D>) -> Result<Uuid, Server
 /// # Errors
 /// As the database says.
 pub async fn keep_up<D: Derived>(w: &Workers, session: Uuid, of: D) -> Result<(), ServerError> {
-    let now = match Now::of(&w.db, session, of).await {
+    again(|| Box::pin(follow(&w.db, session, of.clone()))).await
+}
+
+/// Decisions lock the session as well. Without the lock, one that looked before a decision and acts after it would end the work
+/// that the decision asked for.
+async fn follow<D: Derived>(db: &MySqlPool, session: Uuid, of: D) -> Result<(), ServerError> {
+    let mut tx = db.begin().await?;
+    let now = match decisions::lock(&mut tx, session).await {
+        Ok(_) => Now::within(&mut tx, session, of).await,
+        Err(e) => Err(e),
+    };
+    let now = match now {
         Err(ServerError::NotFound(_) | ServerError::Conflict(_)) => return Ok(()),
         now => now?,
     };
-    if now.tracks.is_empty() || jobs::importing(&w.db, session).await? {
+    if now.tracks.is_empty() || jobs::importing(&mut *tx, session).await? {
         return Ok(());
     }
     // Also when nothing is to be done: what still runs for a state that was taken back would overwrite what fits.
-    jobs::supersede(&w.db, session, &now.task()).await?;
-    if now.is_there(&w.db).await? || jobs::known(&w.db, session, &now.task()).await? {
-        return Ok(());
+    jobs::supersede(&mut *tx, session, &now.task()).await?;
+    if !now.is_there(&mut *tx).await? && !jobs::known(&mut *tx, session, &now.task()).await? {
+        jobs::enqueue(&mut *tx, session, &now.task(), &now.of.title(&now.tracks)).await?;
     }
-    jobs::enqueue(&w.db, session, &now.task(), &now.of.title(&now.tracks)).await?;
+    tx.commit().await?;
     Ok(())
 }
 

@@ -10,7 +10,7 @@ use crate::tasks::Subject;
 use crate::worker::JobError;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
-use sqlx::{MySqlConnection, MySqlPool};
+use sqlx::{MySqlConnection, MySqlExecutor, MySqlPool};
 use uuid::Uuid;
 
 /// One kind of result.
@@ -114,7 +114,7 @@ impl<D: Derived> Now<D> {
     ///
     /// # Errors
     /// As the database says.
-    pub async fn is_there(&self, db: &MySqlPool) -> Result<bool, ServerError> {
+    pub async fn is_there(&self, db: impl MySqlExecutor<'_>) -> Result<bool, ServerError> {
         Ok(derived::basis(db, &self.row()).await?.as_ref() == Some(&self.basis))
     }
 }

@@ -18,13 +18,35 @@ use tokio::sync::watch;
 use tokio::task::JoinHandle;
 use uuid::Uuid;
 
+/// A check that could not be queued is tried this often again, this far apart.
+const KEEP_UP_TRIES: u32 = 120;
+const KEEP_UP_PAUSE: Duration = Duration::from_secs(1);
+
 impl Workers {
     /// Says that a session changed, and sees to it that its check follows.
     pub async fn changed(&self, session: Uuid) {
-        if let Err(e) = derive::keep_up(self, session, CheckOf).await {
-            tracing::warn!(cause = %e, "the check cannot be queued");
+        let me = self.clone();
+        // A task of its own: a request whose client goes away is dropped where it waits.
+        let kept = tokio::spawn(async move {
+            let kept = derive::keep_up(&me, session, CheckOf).await;
+            me.nudge(session);
+            if let Err(e) = kept {
+                tracing::warn!(cause = %e, "the check cannot be queued yet");
+                tokio::spawn(async move { me.keep_up_later(session).await });
+            }
+        });
+        let _ = kept.await;
+    }
+
+    /// Nobody would ask again for a check that could not be queued: the database was away, or has no room.
+    async fn keep_up_later(&self, session: Uuid) {
+        for _ in 0..KEEP_UP_TRIES {
+            tokio::time::sleep(KEEP_UP_PAUSE).await;
+            if derive::keep_up(self, session, CheckOf).await.is_ok() {
+                return self.nudge(session);
+            }
         }
-        self.nudge(session);
+        tracing::warn!(%session, "the check was not queued; the next change of the session will");
     }
 
     /// Works with `count` jobs at a time until told to end; the handles end once what was at work is given back.

@@ -148,32 +148,6 @@ async fn the_check_follows_what_it_depends_on() {
 }
 
 #[actix_web::test]
-async fn a_check_that_was_overtaken_comes_again() {
-    let (s, session) = demo().await;
-    let at = |what: &str| format!("/api/sessions/{session}/{what}");
-    let drum = s.tracks(&session).await.into_iter().find(|t| t["name"] == "Frame drum").unwrap()["id"].clone();
-    let call = async |role: &str| {
-        let change = json!({ "label": "x", "changes": [{ "track_id": drum, "after": { "role": role } }] });
-        assert_eq!(s.post(&at("decisions"), change).await.0, 201);
-    };
-    call("room").await;
-    assert_eq!(checked(&s, &session).await["sources"].as_array().unwrap().len(), 4);
-    // Taken back, and before that check can end something else is wanted; taken back as well, at any moment of its work.
-    for pause in [0, 40, 160, 640] {
-        call("near").await;
-        tokio::time::sleep(std::time::Duration::from_millis(pause)).await;
-        call("main").await;
-        s.post(&at("undo"), json!({})).await;
-        assert_eq!(checked(&s, &session).await["sources"].as_array().unwrap().len(), 5, "after {pause} ms");
-        s.post(&at("undo"), json!({})).await;
-        assert_eq!(checked(&s, &session).await["sources"].as_array().unwrap().len(), 4, "after {pause} ms");
-    }
-    // What took the place of another is no failure and nobody's wish to end it.
-    let (_, jobs) = s.get(&at("jobs")).await;
-    assert!(jobs.as_array().unwrap().iter().all(|j| j["state"] != "failed"), "{jobs}");
-}
-
-#[actix_web::test]
 async fn a_recording_that_is_gone_is_named_and_the_rest_goes_on() {
     let (s, session) = demo().await;
     // The first check is through: one that runs already would still have the recording.

@@ -20,5 +20,6 @@ mod listen;
 mod migrated;
 mod private_database;
 mod queue;
+mod races;
 mod requests;
 mod uploads;
