@@ -2,10 +2,12 @@
 
 use marea_core::decide::finding::Finding;
 use marea_core::decide::kind::{Kind, Severity};
-use marea_core::decide::{Check, decide};
-use marea_core::edit::Edit;
+use marea_core::decide::{Check, as_carried, decide, whole};
+use marea_core::dsp::bands::BANDS_HZ;
+use marea_core::edit::{Correction, Edit};
 use marea_core::measure::arrival::Table;
 use marea_core::track::{Side, Track};
+use marea_core::units::SessionFrame;
 use serde::Serialize;
 
 /// What became of a finding.
@@ -33,6 +35,40 @@ pub struct FindingView {
     pub note: String,
     /// The finding.
     pub finding: Finding,
+}
+
+/// What the sum of everything keeps in a third-octave, against unrelated sounds.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct WholeBand {
+    /// Nominal centre.
+    pub hz: f64,
+    /// As recorded, in dB.
+    pub recorded_db: f64,
+    /// As carried now.
+    pub corrected_db: f64,
+    /// With all advice taken.
+    pub advised_db: f64,
+}
+
+/// A cell of the table as it is carried now.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct CarriedCell {
+    /// Frames after the home; the median where it changes.
+    pub lag_frames: Option<f64>,
+    /// The microphone plays inverted.
+    pub inverted: bool,
+}
+
+/// A row of the table as it is carried now.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct CarriedRow {
+    /// Where to look at it: its strongest hit, else its first passage; as the home plays it now.
+    pub example: Option<SessionFrame>,
+    /// A track each.
+    pub cells: Vec<CarriedCell>,
 }
 
 /// What a caller knows of its tracks, by index.
@@ -66,6 +102,43 @@ impl Judged {
         corrected.findings.retain(|f| !missing.iter().any(|m| f.about.tracks.contains(m)));
         let homes = table.rows.iter().map(|r| r.home).collect();
         Self { recorded, corrected, tracks, by_name, homes, missing }
+    }
+
+    /// What the sum of all tracks keeps, by third-octave.
+    pub fn whole(&self, table: &Table) -> Vec<WholeBand> {
+        let mut advised = self.tracks.clone();
+        for (track, advice) in advised.iter_mut().zip(&self.recorded.tracks) {
+            let placed = Correction { offset_frames: advice.offset_frames, invert: advice.invert, gain_db: 0.0 };
+            track.edit = placed.into();
+        }
+        let (corrected, advised) = (whole(&as_carried(table, &self.tracks)), whole(&as_carried(table, &advised)));
+        let bands = BANDS_HZ.iter().zip(whole(table)).zip(corrected.into_iter().zip(advised));
+        bands
+            .map(|((hz, recorded_db), (corrected_db, advised_db))| WholeBand {
+                hz: *hz,
+                recorded_db,
+                corrected_db,
+                advised_db,
+            })
+            .collect()
+    }
+
+    /// The rows of the table as the tracks are carried now.
+    pub fn carried(&self, table: &Table) -> Vec<CarriedRow> {
+        let as_carried = as_carried(table, &self.tracks);
+        let rows = table.rows.iter().zip(&as_carried.rows);
+        rows.map(|(row, carried)| {
+            let home = &self.tracks[row.home].edit;
+            let start = table.facts[row.home].start.place();
+            let plays =
+                |at: SessionFrame| SessionFrame((at.place() + home.moved_at(at.place() - start)).round() as i64);
+            let cells = carried.cells.iter().zip(&self.tracks);
+            CarriedRow {
+                example: row.example().map(plays),
+                cells: cells.map(|(c, t)| CarriedCell { lag_frames: c.lag_frames, inverted: t.edit.invert }).collect(),
+            }
+        })
+        .collect()
     }
 
     fn key(&self, f: &Finding, kept: &dyn Kept) -> String {

@@ -813,6 +813,22 @@ export interface components {
              */
             sign: number;
         };
+        /** @description A cell of the table as it is carried now. */
+        CarriedCell: {
+            /** @description The microphone plays inverted. */
+            inverted: boolean;
+            /**
+             * Format: double
+             * @description Frames after the home; the median where it changes.
+             */
+            lag_frames?: number | null;
+        };
+        /** @description A row of the table as it is carried now. */
+        CarriedRow: {
+            /** @description A track each. */
+            cells: components["schemas"]["CarriedCell"][];
+            example?: components["schemas"]["SessionFrame"] | null;
+        };
         /** @description One source in one microphone. */
         Cell: {
             /** @description Other peaks that might have been meant. */
@@ -905,6 +921,8 @@ export interface components {
         CheckView: {
             /** @description What each track is advised, as recorded. */
             advice: components["schemas"]["Advice"][];
+            /** @description The rows of the table as the tracks are carried now. */
+            carried: components["schemas"]["CarriedRow"][];
             /** @description Open ones first, worst first. */
             findings: components["schemas"]["FindingView"][];
             /** @description Sentences about recordings that could not be read. */
@@ -2324,7 +2342,7 @@ export interface components {
             advised_db: number;
             /**
              * Format: double
-             * @description As corrected now.
+             * @description As carried now.
              */
             corrected_db: number;
             /**

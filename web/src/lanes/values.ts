@@ -1,11 +1,17 @@
 import { EIGHTH, framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
 import type { Lane } from './rows'
 
+/** The frame of a recording that plays at a session frame; null where nothing of it plays. */
+export function ownFrame(pieces: Lane['pieces'], frame: number): number | null {
+  const piece = pieces.find((p) => frame >= p.from && frame < p.to)
+  return piece ? Math.round((frame - piece.start) * piece.rate) : null
+}
+
 /** What a lane holds at a place: a sample where they can be told apart, else the peak of the pixel. */
 export function valueAt(tiles: TileCache, lane: Lane, frame: number, framesPerPx: number): { value: number; peak: boolean } | null {
   const part = lane.pieces.find((p) => frame >= p.from && frame < p.to)
-  const own = part ? Math.round((frame - part.start) * part.rate) : -1
-  if (!part || own < 0 || own >= lane.frames) return null
+  const own = ownFrame(lane.pieces, frame)
+  if (!part || own === null || own < 0 || own >= lane.frames) return null
   const level = levelFor(framesPerPx)
   if (level === SINGLE) {
     const data = tiles.get(lane.id, SINGLE, Math.floor(own / SAMPLES))

@@ -62,8 +62,9 @@ export const useSession = defineStore('session', () => {
   /** Keeps the range that can be shown fitting to the tracks that are there. */
   function settleRange(first: boolean): void {
     const tracks = document.tracks.value
-    const starts = tracks.map((t) => t.start_frame + Math.min(0, t.correction.offset_frames))
-    const ends = tracks.map((t) => t.start_frame + t.frames + Math.max(0, t.correction.offset_frames))
+    // As recorded and as it plays now.
+    const starts = tracks.flatMap((t) => [t.start_frame, ...t.pieces.map((p) => p.from)])
+    const ends = tracks.flatMap((t) => [t.start_frame + t.frames, ...t.pieces.map((p) => p.to)])
     const was = viewport.last - viewport.first
     viewport.first = Math.min(0, ...starts)
     viewport.last = Math.max(document.rateHz.value, ...ends)

@@ -78,13 +78,13 @@ pub fn sum_gain(row: &Row, moved: &[(usize, Move)], rate_hz: f64) -> Option<Vec<
     Some(bands.collect())
 }
 
-/// Sum of all tracks on all sources by third-octave of [`BANDS_HZ`] against unrelated sounds, in dB. `moved` gives a move a
-/// track; tracks whose arrival is undecided are left out of that source.
-pub fn whole(table: &Table, moved: &[Move]) -> Vec<f64> {
+/// Sum of all tracks on all sources by third-octave of [`BANDS_HZ`] against unrelated sounds, in dB. Tracks whose arrival is
+/// undecided are left out of that source.
+pub fn whole(table: &Table) -> Vec<f64> {
     let mut sums = vec![[0f64; 2]; BANDS_HZ.len()];
     for row in &table.rows {
         let heard = |m: &usize| row.cells[*m].lag_frames.is_some() && row.cells[*m].bands.len() == BANDS_HZ.len();
-        let set: Vec<(usize, Move)> = (0..row.cells.len()).filter(heard).map(|m| (m, moved[m])).collect();
+        let set: Vec<(usize, Move)> = (0..row.cells.len()).filter(heard).map(|m| (m, Move::default())).collect();
         let Some(bands) = sum_gain(row, &set, table.rate.hz_f64()) else { continue };
         // Sources count alike, however loud they play.
         let all: f64 = bands.iter().map(|b| b[1]).sum::<f64>().max(1e-30);

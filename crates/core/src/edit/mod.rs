@@ -10,6 +10,7 @@ pub mod tempo;
 
 pub use correction::{Correction, offset_for_lag};
 
+use crate::dsp::stats::median;
 use crate::units::{Offset, RecordingFrame, SampleRate, SessionFrame};
 use drawn::DrawnPiece;
 use map::TimeMap;
@@ -101,6 +102,17 @@ impl Edit {
             }
         };
         self.placement.total().0 + by
+    }
+
+    /// By how many frames more than another it moves, at moments that are given as frames of its own recording and of the
+    /// other's. The median, when it is not the same at all of them.
+    pub fn later_than(&self, other: &Self, moments: impl Iterator<Item = [f64; 2]>) -> f64 {
+        let placed = (self.placement.total() - other.placement.total()).0;
+        if self.is_rigid() && other.is_rigid() {
+            return placed;
+        }
+        let mut each: Vec<f64> = moments.map(|[own, others]| self.moved_at(own) - other.moved_at(others)).collect();
+        median(&mut each).unwrap_or(placed)
     }
 
     /// Can it be carried out?

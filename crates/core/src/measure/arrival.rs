@@ -130,6 +130,11 @@ pub struct Row {
 }
 
 impl Row {
+    /// Where to look at it: its strongest hit, else its first passage.
+    pub fn example(&self) -> Option<SessionFrame> {
+        self.hits.get(self.strongest).or(self.hits.first()).or(self.passages.first()).copied()
+    }
+
     /// Level of the source in a track, as power over all bands; 0 where its transfer is not known.
     pub fn level(&self, track: usize) -> f64 {
         let bands = self.cells[track].bands.iter().zip(&self.power);

@@ -12,28 +12,14 @@ use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::decide::case::{Advice, SourceOf};
 use marea_core::decide::finding::To;
-use marea_core::decide::{Move, PairSides, tracks_of, whole as sums_of};
-use marea_core::dsp::bands::BANDS_HZ;
+use marea_core::decide::{PairSides, tracks_of};
 use marea_core::measure::arrival::Table;
 use marea_session::accept::{self, Accepted};
-use marea_session::standing::{FindingView, Kept};
+use marea_session::standing::{CarriedRow, FindingView, Kept, WholeBand};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
-
-/// What the sum of everything keeps in a third-octave, against unrelated sounds.
-#[derive(Debug, Clone, Copy, Serialize, ToSchema)]
-pub struct WholeBand {
-    /// Nominal centre.
-    pub hz: f64,
-    /// As recorded, in dB.
-    pub recorded_db: f64,
-    /// As corrected now.
-    pub corrected_db: f64,
-    /// With all advice taken.
-    pub advised_db: f64,
-}
 
 /// The check as it stands.
 #[derive(Debug, Serialize, ToSchema)]
@@ -46,6 +32,8 @@ pub struct CheckView {
     pub missing: Vec<String>,
     /// Arrivals as recorded.
     pub table: Table,
+    /// The rows of the table as the tracks are carried now.
+    pub carried: Vec<CarriedRow>,
     /// What the sum of all tracks keeps.
     pub whole: Vec<WholeBand>,
     /// What each track is advised, as recorded.
@@ -127,29 +115,15 @@ pub async fn show_check(
         Err(ServerError::NotFound(_) | ServerError::Conflict(_)) => return Ok(web::Json(None)),
         judged => judged?,
     };
-    let moved = |of: &dyn Fn(usize) -> (f64, bool)| -> Vec<f64> {
-        let moves: Vec<Move> = (0..j.rows.len()).map(of).map(|(frames, inverted)| Move { frames, inverted }).collect();
-        sums_of(&j.measured.table, &moves)
-    };
-    let recorded = moved(&|_| (0.0, false));
-    let corrected = moved(&|m| (j.rows[m].edit().placement.total().0, j.rows[m].edit().invert));
-    let advised = moved(&|m| (j.judged.recorded.tracks[m].offset_frames.0, j.judged.recorded.tracks[m].invert));
-    let whole = (0..BANDS_HZ.len())
-        .map(|i| WholeBand {
-            hz: BANDS_HZ[i],
-            recorded_db: recorded[i],
-            corrected_db: corrected[i],
-            advised_db: advised[i],
-        })
-        .collect();
     Ok(web::Json(Some(CheckView {
         findings: j.findings(),
-        sides: j.judged.corrected.sides,
         tracks: j.measured.tracks,
         stale: j.stale,
         missing: j.measured.missing.into_iter().map(|m| m.1).collect(),
+        carried: j.judged.carried(&j.measured.table),
+        whole: j.judged.whole(&j.measured.table),
         table: j.measured.table,
-        whole,
+        sides: j.judged.corrected.sides,
         advice: j.judged.recorded.tracks,
         sources: j.judged.recorded.sources,
     })))
@@ -197,7 +171,7 @@ fn take(patch: &mut TrackPatch, row: &TrackRow, to: To) {
         To::Offset(frames) => patch.edit.offset_frames = Some(frames),
         To::Inverted(inverted) => patch.edit.invert = Some(inverted),
         To::Gain(db) => patch.edit.gain_db = Some(db),
-        To::Map(map) => patch.edit.map = Some(map),
+        To::Map(map) => patch.edit.map = Some(Some(map)),
         To::Cut(cut) => patch.edit.cut = Some(cut),
         To::Side(side) => {
             let sides = exchanged(row, side);

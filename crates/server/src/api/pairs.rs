@@ -2,6 +2,7 @@
 
 use super::state::{State, id};
 use crate::db::sessions;
+use crate::db::tracks::TrackRow;
 use crate::derive::work::open;
 use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
@@ -88,10 +89,14 @@ pub async fn show_pair(
         let rate = SampleRate::new(u64::from(rate_hz)).ok()?;
         Some(LagUnits::of(frames, Conditions { rate, air: session.air() }, session.bpm))
     };
-    let moved = b.edit().placement.total() - a.edit().placement.total();
+    let remaining = |lag: f64| {
+        let at = |t: &TrackRow, hit: &SessionFrame| (hit.0 - t.start_frame) as f64;
+        let moments = measurement.hit_frames.iter().map(|hit| [at(b, hit) + lag, at(a, hit)]);
+        units(lag + b.edit().later_than(a.edit(), moments))
+    };
     Ok(HttpResponse::Ok().json(PairView {
         lag: measurement.lag_frames.and_then(units),
-        remaining: measurement.lag_frames.and_then(|l| units(l + moved.0)),
+        remaining: measurement.lag_frames.and_then(remaining),
         measurement,
     }))
 }

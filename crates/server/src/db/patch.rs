@@ -10,7 +10,7 @@ use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
 use marea_core::track::Policy;
 use marea_core::units::Offset;
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize};
 use sqlx::MySqlExecutor;
 use sqlx::types::Json;
 use std::collections::BTreeMap;
@@ -44,12 +44,18 @@ pub struct EditPatch {
     /// Stretches that carry something besides, in order.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub stretches: Option<Vec<Stretch>>,
-    /// From recording frames to session frames.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub map: Option<TimeMap>,
+    /// From recording frames to session frames; `null` removes it.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "given")]
+    #[schema(value_type = Option<TimeMap>)]
+    pub map: Option<Option<TimeMap>>,
     /// Pieces of the recording at places of their own; none leave it whole.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub cut: Option<Cut>,
+}
+
+/// A field that is there, also when it is `null`.
+fn given<'de, T: Deserialize<'de>, D: Deserializer<'de>>(field: D) -> Result<Option<Option<T>>, D::Error> {
+    Option::deserialize(field).map(Some)
 }
 
 impl EditPatch {
@@ -65,8 +71,8 @@ impl EditPatch {
         if let Some(cut) = &self.cut {
             to.cut.clone_from(cut);
         }
-        if self.map.is_some() {
-            to.map.clone_from(&self.map);
+        if let Some(map) = &self.map {
+            to.map.clone_from(map);
         }
         to.invert = self.invert.unwrap_or(to.invert);
         to.gain_db = self.gain_db.unwrap_or(to.gain_db);

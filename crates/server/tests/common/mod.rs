@@ -368,3 +368,13 @@ impl Stalls {
         }
     }
 }
+
+/// Three short recordings: a check of them takes a fraction of a second, so that many races are run.
+pub async fn trio(s: &TestServer) -> (String, Vec<Value>) {
+    let session = s.session("Races").await;
+    let (a, b) = (hits(96_000, 1), hits(96_000, 2));
+    let both: Vec<f32> = moved(&a, 130, 0.3).iter().zip(moved(&b, 210, 0.3)).map(|(x, y)| x + y).collect();
+    let files = [("One.wav", a), ("Two.wav", b), ("Both.wav", both)].map(|(n, x)| (n, wav(&[x], 48_000, None)));
+    let tracks = s.bring_in(&session, &files).await;
+    (session, tracks)
+}

@@ -207,3 +207,36 @@ async fn a_late_check_takes_no_ones_place() {
     put(&pool, id, &CheckOf, &fits, &measured).await.unwrap();
     assert_eq!(stored().await, fits);
 }
+
+/// What the check tells of a session as it is carried now is the same whether a track lies there by an offset, in pieces, or by
+/// a time map; and a map is removed as it was set.
+#[actix_web::test]
+async fn what_is_carried_is_told_the_same_however_it_came_there() {
+    let s = TestServer::start().await;
+    let (session, tracks) = trio(&s).await;
+    let check = checked(&s, &session).await;
+    let decide = async |after: Value| {
+        let change = json!({ "label": "x", "changes": [{ "track_id": tracks[2]["id"], "after": after }] });
+        let (status, body) = s.post(&format!("/api/sessions/{session}/decisions"), change).await;
+        assert_eq!(status, 201, "{body}");
+        let now = checked(&s, &session).await;
+        (now["carried"].clone(), now["whole"].clone())
+    };
+    let lag = |carried: &Value| carried[0]["cells"][2]["lag_frames"].as_f64().unwrap();
+    let recorded = (check["carried"].clone(), check["whole"].clone());
+    let offset = decide(json!({ "offset_frames": -130.0, "invert": true })).await;
+    assert!((lag(&recorded.0) - lag(&offset.0) - 130.0).abs() < 1e-6);
+    assert_eq!(offset.0[0]["cells"][2]["inverted"], true);
+    assert_ne!(recorded.1, offset.1, "the sum of all is another");
+    assert_eq!(recorded.0[0]["example"], offset.0[0]["example"], "its home was not moved");
+    let slice = |from: i64, to: i64| json!({ "from": from, "to": to, "at": from - 130, "fade_in": 0, "fade_out": 0 });
+    let cut = json!({ "begins": 0, "slices": [slice(0, 40_000), slice(40_000, 96_000)] });
+    assert_eq!(decide(json!({ "offset_frames": 0.0, "cut": cut })).await, offset);
+    let map = json!([[0.0, -130.0], [96_000.0, 95_870.0]]);
+    assert_eq!(decide(json!({ "cut": { "begins": 0, "slices": [] }, "map": map })).await, offset);
+    // Unchanged where it is not spoken of, and removed by null.
+    assert_eq!(decide(json!({ "gain_db": -1.0 })).await, offset);
+    assert_eq!(decide(json!({ "map": null, "invert": false })).await, recorded);
+    s.post(&format!("/api/sessions/{session}/undo"), json!({})).await;
+    assert_eq!(checked(&s, &session).await["carried"], offset.0, "undo brings it back");
+}

@@ -3,22 +3,12 @@
 use crate::common::*;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
-use serde_json::{Value, json};
+use serde_json::json;
 use std::time::Duration;
 
 /// How often decisions race against checks. `make races` does it 200 times.
 fn times() -> u64 {
     std::env::var("MAREA_RACES").ok().and_then(|t| t.parse().ok()).unwrap_or(8)
-}
-
-/// Three short recordings: a check of them takes a fraction of a second, so that many races are run.
-async fn trio(s: &TestServer) -> (String, Vec<Value>) {
-    let session = s.session("Races").await;
-    let (a, b) = (hits(96_000, 1), hits(96_000, 2));
-    let both: Vec<f32> = moved(&a, 130, 0.3).iter().zip(moved(&b, 210, 0.3)).map(|(x, y)| x + y).collect();
-    let files = [("One.wav", a), ("Two.wav", b), ("Both.wav", both)].map(|(n, x)| (n, wav(&[x], 48_000, None)));
-    let tracks = s.bring_in(&session, &files).await;
-    (session, tracks)
 }
 
 /// Waits for the check that fits the session as it is; its number of sources.

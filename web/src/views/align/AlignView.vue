@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import LanesPanel from '../../lanes/LanesPanel.vue'
 import { useLaneActions } from '../../lanes/useLaneActions'
+import { ownFrame } from '../../lanes/values'
 import { panBy, roomBefore, showAll, showHit, stretch, zoomAt } from '../../lanes/viewport'
 import { useSurface } from '../../plot/surface'
 import { useAddress } from '../../session/address'
@@ -97,7 +98,9 @@ async function markHit(kind: 'added' | 'removed'): Promise<void> {
   const shown = hit.value >= 0 ? hits.value[hit.value] : undefined
   const at = kind === 'removed' && shown !== undefined ? shown : store.heard.frame
   if (!t) return
-  const frame = Math.round(at - t.correction.offset_frames)
+  const own = ownFrame(t.pieces, at)
+  if (own === null) return tellTrouble(`Nothing of ${t.name} plays here: a hit is drawn where it sounds.`)
+  const frame = t.start_frame + own
   const near = (x: number) => Math.abs(x - frame) < store.rateHz * 0.02
   const other = kind === 'added' ? 'removed' : 'added'
   const kept = { added: [...t.hits.added], removed: [...t.hits.removed] }

@@ -28,12 +28,11 @@ interface Shown {
 
 /** What a cell says with the corrections heard now. Its sign is the microphone's own, as all of them together have it. */
 function shown(row: Row, cell: Cell, m: number): Shown {
-  const [home, mic] = [tracks.value[row.home], tracks.value[m]]
-  const own = cell.sign * (props.check.sources[props.check.table.rows.indexOf(row)]?.sign ?? 1)
-  if (!store.heard.corrected || !home || !mic) return { lag: cell.lag_frames ?? null, sign: own, flip: false }
-  const moved = mic.correction.offset_frames - home.correction.offset_frames
-  const lag = cell.lag_frames === null || cell.lag_frames === undefined ? null : cell.lag_frames + moved
-  return { lag, sign: mic.correction.invert ? -own : own, flip: mic.correction.invert }
+  const r = props.check.table.rows.indexOf(row)
+  const own = cell.sign * (props.check.sources[r]?.sign ?? 1)
+  const carried = props.check.carried[r]?.cells[m]
+  if (!store.heard.corrected || !carried) return { lag: cell.lag_frames ?? null, sign: own, flip: false }
+  return { lag: carried.lag_frames ?? null, sign: carried.inverted ? -own : own, flip: carried.inverted }
 }
 
 const beforeS = 0.002

@@ -59,15 +59,14 @@ function openCell(r: number, m: number): void {
   const home = c.tracks[row.home]!
   const other = m === row.home ? (c.tracks[row.members.find((x) => x !== m) ?? (m === 0 ? 1 : 0)] ?? '') : c.tracks[m]!
   store.choose(home, other)
-  const hit = row.hits[row.strongest] ?? row.hits[0] ?? row.passages[0]
+  const hit = c.carried[r]?.example
   const lag = cell.lag_frames ?? 0
-  const offset = store.track(home)?.correction.offset_frames ?? 0
   void router.push({
     name: 'align',
     params: { session: store.id },
-    query: hit === undefined ? {} : { hit: String(Math.round(hit + offset)), lag: String(Math.round(lag)) },
+    query: typeof hit === 'number' ? { hit: String(hit), lag: String(Math.round(lag)) } : {},
   })
-  if (hit !== undefined) showHit(store.viewport, hit + offset + Math.min(0, lag), roomBefore(null, store.rateHz), Math.abs(lag) * 1.8)
+  if (typeof hit === 'number') showHit(store.viewport, hit + Math.min(0, lag), roomBefore(null, store.rateHz), Math.abs(lag) * 1.8)
 }
 
 async function cancel(): Promise<void> {
