@@ -240,23 +240,6 @@ impl Conditions {
     }
 }
 
-/// Length of a note in seconds: `4 / denominator` quarter notes at `bpm` quarters a minute, times `factor`
-/// (3/2 dotted, 2/3 triplet).
-///
-/// # Errors
-/// [`UnitError::Tempo`] for a tempo that is not positive and finite.
-pub fn note_seconds(denominator: u32, bpm: f64, factor: f64) -> Result<f64, UnitError> {
-    if !(bpm.is_finite() && bpm > 0.0) || denominator == 0 {
-        return Err(UnitError::Tempo(bpm));
-    }
-    Ok(4.0 / f64::from(denominator) * 60.0 / bpm * factor)
-}
-
-/// Phase in degrees that a delay of `seconds` gives a sine of `hz`: −360·f·τ.
-pub fn phase_of_delay_deg(hz: f64, seconds: f64) -> f64 {
-    -360.0 * hz * seconds
-}
-
 /// Decibels of an amplitude ratio; 0 gives −∞.
 pub fn db_of_amplitude(ratio: f64) -> f64 {
     20.0 * ratio.log10()

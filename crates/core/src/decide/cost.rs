@@ -3,7 +3,7 @@
 use crate::decide::case::{Advice, Case, SourceOf};
 use crate::decide::finding::{Change, Effect, Finding, Gain, To};
 use crate::decide::kind::Kind;
-use crate::dsp::bands::BANDS_HZ;
+use crate::dsp::bands::{BANDS_HZ, LOWS_HZ, LOWS_MATTER};
 use crate::measure::arrival::{Row, Table};
 use crate::units::db_of_power;
 use crate::verdict::Verdict;
@@ -17,10 +17,6 @@ const APART_DB: f64 = 20.0;
 const LOST_DB: f64 = -3.0;
 /// A pair is reported when it loses this much in mono on half of the sources, and half of it on three quarters of them, in dB.
 const WEAK_DB: f64 = -4.0;
-/// The lows reach up to here, in Hz.
-const LOWS_HZ: f64 = 200.0;
-/// Part of a source's power that its lows must hold for their loss to matter.
-const LOWS_MATTER: f64 = 0.1;
 /// Effects listed at most.
 const MOST_EFFECTS: usize = 16;
 

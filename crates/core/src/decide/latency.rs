@@ -6,7 +6,7 @@ use crate::decide::finding::{Change, Finding, To};
 use crate::decide::kind::{Kind, Severity};
 use crate::decide::words::other_takes;
 use crate::edit::offset_for_lag;
-use crate::measure::arrival::Late;
+use crate::measure::arrival::{Late, OWN_COHERENCE};
 use crate::verdict::Verdict;
 
 /// Smaller than this is no latency, in seconds: places are known no better.
@@ -26,8 +26,6 @@ const BESIDE_OFF_S: f64 = 0.001_5;
 const AGAINST_S: f64 = 0.003;
 /// Two microphones at one source seldom stand this far apart: a metre of air, in seconds.
 const FAR_BESIDE_S: f64 = 0.003;
-/// Coherence with which two microphones at one source hear that source and nothing else.
-const CLEAR_COHERENCE: f64 = 0.9;
 /// Sources that must reach a microphone clearly to help, and for a solid answer.
 const SOME_CLEAR: usize = 2;
 const MOST_CLEAR: usize = 3;
@@ -92,7 +90,7 @@ pub fn judge(case: &Case) -> Judged {
 fn after_its_neighbour(case: &Case, m: usize, late: &Late) -> Option<(f64, usize)> {
     let row = case.own_rows(m).map(|i| &case.table.rows[i]).find(|r| r.home != m)?;
     let cell = &row.cells[m];
-    let clear = cell.verdict == Verdict::Solid && cell.coherence >= CLEAR_COHERENCE;
+    let clear = cell.verdict == Verdict::Solid && cell.coherence >= OWN_COHERENCE;
     let take = other_takes(&case.tracks[m].source, &case.tracks[row.home].source);
     let moved = |m: usize| case.tracks[m].edit.placement.total().0;
     let far = |lag: f64| lag > FAR_BESIDE_S * case.rate_hz;

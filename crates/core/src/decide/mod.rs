@@ -1,6 +1,9 @@
 //! From the arrival table to findings and advice: what is a fault, what is only placement, and what to do.
 //!
-//! Pure: the same table and the same tracks give the same answer. What the tracks carry is applied to the table first, so that the session can be judged as recorded and as corrected without measuring anew.
+//! Pure: the same table and the same tracks give the same answer. What the tracks carry is applied to the table first, so that the
+//! session can be judged as recorded and as corrected without measuring anew.
+//!
+//! Constants that name no source were found on simulated sessions, see docs/accuracy.md.
 
 mod advice;
 mod carried;

@@ -10,8 +10,6 @@ use crate::track::{Role, Side};
 use crate::units::{Offset, db_of_amplitude};
 use crate::verdict::Verdict;
 
-/// Under this a track is silent, in dBFS.
-const SILENT_DB: f64 = -90.0;
 /// A track this far under the session's median level is too quiet, in dB.
 const QUIET_DB: f64 = 40.0;
 /// Mean of the samples from which a constant offset is reported: −46 dBFS.
@@ -31,13 +29,13 @@ const DISPLACED_S: f64 = 0.05;
 pub(super) fn findings(case: &Case) -> Vec<Finding> {
     let mut found = Vec::new();
     let facts = &case.table.facts;
-    let mut levels: Vec<f64> = facts.iter().map(|f| f.loud_db).filter(|l| *l > SILENT_DB).collect();
+    let mut levels: Vec<f64> = facts.iter().filter(|f| !f.is_silent()).map(|f| f.loud_db).collect();
     let usual = median(&mut levels).unwrap_or(0.0);
-    let mut spans: Vec<f64> = facts.iter().filter(|f| f.loud_db > SILENT_DB).map(|f| f.loud_db - f.floor_db).collect();
+    let mut spans: Vec<f64> = facts.iter().filter(|f| !f.is_silent()).map(|f| f.loud_db - f.floor_db).collect();
     let span = median(&mut spans).unwrap_or(0.0);
     for (m, f) in facts.iter().enumerate() {
         let name = case.label(m);
-        if f.loud_db <= SILENT_DB {
+        if f.is_silent() {
             found.push(dead(name, m));
             continue;
         }
@@ -129,7 +127,7 @@ fn by_itself(name: &str, m: usize, f: &Facts, span_db: f64) -> Vec<Finding> {
 pub fn of_files<'a>(files: impl IntoIterator<Item = (&'a str, &'a Facts)>) -> Vec<Finding> {
     let mut found = Vec::new();
     for (m, (name, f)) in files.into_iter().enumerate() {
-        if f.loud_db <= SILENT_DB {
+        if f.is_silent() {
             found.push(dead(name, m));
             continue;
         }

@@ -13,7 +13,7 @@ use crate::track::Role;
 use crate::verdict::Verdict;
 
 /// Weight of a likely sign; a solid one counts 1.
-const LIKELY_COUNTS: f64 = 0.25;
+const LIKELY_SIGN_COUNTS: f64 = 0.25;
 
 /// Weight of a sign on a source whose own microphones hear it with both signs (a drum pushes on one side and pulls on the other),
 /// for room microphones, which mostly stand in front, and for microphones at other sources, which may stand on either side.
@@ -95,7 +95,7 @@ fn links_of(case: &Case, wired: &[i8]) -> Vec<Link> {
             if other_takes(&case.tracks[mic].source, &case.tracks[r.home].source) {
                 continue;
             }
-            let sure = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS };
+            let sure = if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_SIGN_COUNTS };
             // A source that is heard with both signs counts as upright from the side it is meant to be heard from.
             let weight = match case.tracks[mic].role {
                 Role::Main => sure * MAIN_COUNTS,
@@ -154,7 +154,7 @@ fn microphone(case: &Case, links: &[Link], s: &Solution, m: usize) -> Mic {
     let borne_out = (own_voice || own_agrees) && others.len() >= needed && all_agree;
     let verdict = if (for_it >= 2 && against * 3 <= for_it) || of_one_voice {
         Verdict::Solid
-    } else if borne_out || (for_it >= 1 || weak_for >= 3.0 * LIKELY_COUNTS) && weak_for > 2.0 * weak_against {
+    } else if borne_out || (for_it >= 1 || weak_for >= 3.0 * LIKELY_SIGN_COUNTS) && weak_for > 2.0 * weak_against {
         Verdict::Likely
     } else {
         Verdict::Undecided

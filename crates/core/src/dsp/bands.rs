@@ -9,5 +9,7 @@ pub const BANDS_HZ: [f64; 24] = [
 /// Length of the windows that correlation is told for, in seconds (common practice: 0.3 to 0.6 s).
 pub const WINDOW_S: f64 = 0.4;
 
-/// The lows whose correlation is told by itself end here, in Hz.
+/// The lows end here, in Hz (common practice; two octaves above the lowest tone of most basses).
 pub const LOWS_HZ: f64 = 200.0;
+/// The lows matter when at least this part of the energy lies there.
+pub const LOWS_MATTER: f64 = 0.1;

@@ -1,6 +1,5 @@
 //! Minimum, maximum and RMS of a channel at many zoom levels, so that no peak is lost when a whole session is drawn.
 
-use crate::signal::{ReadError, Source, index};
 
 /// Frames a point at the finest level.
 pub const BASE_FRAMES: usize = 64;
@@ -67,23 +66,6 @@ impl OverviewBuilder {
         }
         Overview { levels }
     }
-}
-
-/// The pyramid of a whole source, read in blocks of 65 536 frames.
-///
-/// # Errors
-/// [`ReadError`] as the source gives it.
-pub fn overview_of(source: &dyn Source) -> Result<Overview, ReadError> {
-    let mut builder = OverviewBuilder::default();
-    let mut block = vec![0f32; 65_536];
-    let mut at = 0;
-    while at < source.frames() {
-        let count = index((source.frames() - at).min(65_536));
-        source.read(at, &mut block[..count])?;
-        builder.push(&block[..count]);
-        at += 65_536;
-    }
-    Ok(builder.finish())
 }
 
 fn point_of(frames: &[f32]) -> Point {

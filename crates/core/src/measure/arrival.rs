@@ -205,19 +205,30 @@ pub fn empty(reason: &str, heard: bool) -> Cell {
     }
 }
 
+/// Under this a track is silent, in dBFS (common practice: 16-bit dither lies there).
+const SILENT_DB: f64 = -90.0;
+
 impl Facts {
+    /// Nothing was recorded, or next to nothing.
+    pub fn is_silent(&self) -> bool {
+        self.loud_db <= SILENT_DB
+    }
+
     /// Session frame after the last one.
     pub fn end(&self) -> SessionFrame {
         self.start.plus(self.frames)
     }
 }
 
-/// What a probable lag counts against a solid one.
-const LIKELY_COUNTS: f64 = 0.2;
+/// With this coherence a microphone at a source hears nothing but that source.
+pub const OWN_COHERENCE: f64 = 0.9;
 
-/// What a decided cell counts.
+/// What a likely lag counts against a solid one, when latencies are told.
+const LIKELY_LAG_COUNTS: f64 = 0.2;
+
+/// What the lag of a decided cell counts.
 pub fn weight(cell: &Cell) -> f64 {
-    if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_COUNTS }
+    if cell.verdict == Verdict::Solid { 1.0 } else { LIKELY_LAG_COUNTS }
 }
 
 /// What the bleed both ways between the homes of rows i and k says k is later than i by, in frames, and how much that counts:

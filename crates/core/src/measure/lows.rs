@@ -1,9 +1,7 @@
 //! Which way up two tracks agree where it is heard most: in the lows, or where most of what they share lies.
 
-/// The lows end here, in Hz.
-const LOWS_HZ: f64 = 200.0;
-/// The lows decide when at least this part of what both share lies there.
-const LOWS_PART: f64 = 0.1;
+use crate::dsp::bands::{LOWS_HZ, LOWS_MATTER};
+
 /// Under this part of what both share in the band that decides, their agreement is a toss-up (found on simulated sessions, see
 /// docs/accuracy.md).
 const TOSS_UP: f64 = 0.35;
@@ -38,7 +36,7 @@ pub fn low_sign(shared: &[Shared]) -> i8 {
     let size = |low: f64, high: f64| sum(low, high, |s| s.size);
     // 200 Hz itself belongs to the lows.
     let lows = (0.0, LOWS_HZ + 1e-6);
-    let band = if size(lows.0, lows.1) >= LOWS_PART * size(0.0, f64::INFINITY) {
+    let band = if size(lows.0, lows.1) >= LOWS_MATTER * size(0.0, f64::INFINITY) {
         lows
     } else {
         let octave = |k: i32| {

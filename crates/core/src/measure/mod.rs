@@ -1,4 +1,6 @@
 //! From signals to measurements. Nothing here decides what to do about them.
+//!
+//! Constants that name no source were found on simulated sessions, see docs/accuracy.md.
 
 pub mod arrival;
 pub mod image;

@@ -65,6 +65,19 @@ fn spread(piece: &Piece) -> i64 {
 
 impl<'a> TrackRenderer<'a> {
     /// Prepares a track; allocates the taps of a fractional delay for every piece that needs one.
+    ///
+    /// ```
+    /// use marea_core::edit::{Correction, Edit};
+    /// use marea_core::render::track::TrackRenderer;
+    /// use marea_core::signal::{MemSource, Placed};
+    /// use marea_core::units::{Offset, SampleRate, SessionFrame};
+    /// let recording = MemSource(vec![0.5, 0.25]);
+    /// let edit = Edit::from(Correction { offset_frames: Offset(2.0), invert: true, gain_db: 0.0 });
+    /// let track = Placed { source: &recording, start: SessionFrame(0) };
+    /// let mut heard = [9.0; 5];
+    /// TrackRenderer::new(track, &edit, SampleRate::new(48_000).unwrap()).read(0, &mut heard).unwrap();
+    /// assert_eq!(heard, [0.0, 0.0, -0.5, -0.25, 0.0]);
+    /// ```
     pub fn new(track: Placed<'a>, edit: &Edit, rate: SampleRate) -> Self {
         let pieces = edit.pieces(track.start, rate);
         let at = |p: &Piece, own: i64| p.session_frame(own).floor() as i64;

@@ -182,8 +182,7 @@ pub fn lose(s: &TestServer, track: &Value, recording: bool) {
 
 #[actix_web::test]
 async fn tiles_are_what_the_core_says() {
-    use marea_core::dsp::overview::{frames_a_point, overview_of};
-    use marea_core::signal::MemSource;
+    use marea_core::dsp::overview::{OverviewBuilder, frames_a_point};
     let s = TestServer::start().await;
     let session = s.session("Tiles").await;
     let x = hits(300_000, 5);
@@ -196,7 +195,9 @@ async fn tiles_are_what_the_core_says() {
     assert_eq!(floats(format!("{base}/samples/2")).await, x[16_384..24_576]);
     assert_eq!(floats(format!("{base}/samples/36")).await, x[294_912..]);
     assert!(floats(format!("{base}/samples/9999999")).await.is_empty());
-    let overview = overview_of(&MemSource(x.clone())).unwrap();
+    let mut overview = OverviewBuilder::default();
+    overview.push(&x);
+    let overview = overview.finish();
     for level in 0..6 {
         let got = floats(format!("{base}/{level}/0")).await;
         let points = &overview.levels[level];

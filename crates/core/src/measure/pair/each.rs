@@ -3,6 +3,7 @@
 use crate::dsp::lag_curve::{CurveRange, single_curve};
 use crate::dsp::spectrum::{CrossSpectrum, Transform, quick_len};
 use crate::dsp::window::{Anchor, Purpose, Shape};
+use crate::measure::pair::look::OVERSAMPLING;
 use crate::measure::pair::options::Material;
 use crate::progress::MeasureError;
 use crate::signal::{Placed, index};
@@ -14,8 +15,6 @@ const REACH_S: f64 = 0.002;
 /// Peak over RMS that one moment's own curve must reach. Noise alone reaches 3.5 in one of a hundred; found on simulated sessions,
 /// see docs/accuracy.md.
 const OWN_HEIGHT: f64 = 4.0;
-/// Points a frame of a moment's curve; a parabola finds what lies between.
-const OVERSAMPLING: usize = 2;
 
 /// Lag in frames at each of `places`, about the common `lag`; none where a moment alone does not tell.
 ///

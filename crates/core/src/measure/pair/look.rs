@@ -18,8 +18,8 @@ use crate::verdict::Verdict;
 use realfft::num_complex::Complex32;
 use std::rc::Rc;
 
-/// Points a frame of the curve: the phases find what lies between.
-const OVERSAMPLING: usize = 2;
+/// Points a frame of a lag curve; phases or a parabola find what lies between.
+pub(super) const OVERSAMPLING: usize = 2;
 
 /// One way of looking: windows of one kind about one coarse lag.
 pub struct Attempt {

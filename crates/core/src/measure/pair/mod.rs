@@ -110,6 +110,25 @@ pub struct PairMeasurement {
 ///
 /// # Errors
 /// [`MeasureError`] when a track cannot be read or `progress` says stop. Uncertainty is not an error.
+///
+/// ```
+/// use marea_core::measure::pair::{measure_pair, options::PairOptions};
+/// use marea_core::signal::{MemSource, Placed};
+/// use marea_core::units::{SampleRate, SessionFrame};
+/// // Six noise bursts, and the same 37 frames later at half the level, inverted.
+/// let mut seed = 1u32;
+/// let mut noise = || {
+///     seed = seed.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+///     f64::from(seed) / f64::from(u32::MAX) - 0.5
+/// };
+/// let a: Vec<f32> = (0..120_000).map(|n| (noise() * (-f64::from(n % 20_000) / 900.0).exp()) as f32).collect();
+/// let b: Vec<f32> = (0..120_000).map(|n| if n < 37 { 0.0 } else { -0.5 * a[n - 37] }).collect();
+/// let (a, b) = (MemSource(a), MemSource(b));
+/// let placed = |source| Placed { source, start: SessionFrame(0) };
+/// let rate = SampleRate::new(48_000).unwrap();
+/// let m = measure_pair(&placed(&a), &placed(&b), rate, PairOptions::default(), &mut |_| true).unwrap();
+/// assert!((m.lag_frames.unwrap() - 37.0).abs() < 0.05 && m.sign == -1);
+/// ```
 pub fn measure_pair(
     a: &Placed,
     b: &Placed,

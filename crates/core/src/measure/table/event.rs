@@ -162,9 +162,9 @@ impl Stage<'_> {
         group
     }
 
-    /// Anything over −90 dBFS at all.
+    /// Was anything recorded at all?
     fn sounds(&self, m: usize) -> bool {
-        self.surveys[m].facts.loud_db > -90.0
+        !self.surveys[m].facts.is_silent()
     }
 
     /// Strikes of one near microphone within 20 dB of its loud ones, each with its level everywhere.

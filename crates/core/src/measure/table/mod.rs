@@ -56,6 +56,30 @@ const FIRST_PASS: f64 = 0.5;
 ///
 /// # Errors
 /// [`MeasureError`] when a track cannot be read or `report` says stop.
+///
+/// ```
+/// use marea_core::measure::table::{Heard, measure_session};
+/// use marea_core::signal::{MemSource, Placed};
+/// use marea_core::track::Role;
+/// use marea_core::units::{SampleRate, SessionFrame};
+/// // Six noise bursts; a second microphone stands 37 frames behind and hears them inverted.
+/// let mut seed = 1u32;
+/// let mut noise = || {
+///     seed = seed.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+///     f64::from(seed) / f64::from(u32::MAX) - 0.5
+/// };
+/// let a: Vec<f32> = (0..120_000).map(|n| (noise() * (-f64::from(n % 20_000) / 900.0).exp()) as f32).collect();
+/// let b: Vec<f32> = (0..120_000).map(|n| if n < 37 { 0.0 } else { -0.5 * a[n - 37] }).collect();
+/// let (a, b) = (MemSource(a), MemSource(b));
+/// let heard = |source, said| {
+///     let sound = Placed { source, start: SessionFrame(0) };
+///     Heard { sound, role: Role::Near, said: Some(said), added: Vec::new(), removed: Vec::new() }
+/// };
+/// let table = measure_session(&[heard(&a, 0), heard(&b, 0)], SampleRate::new(48_000).unwrap(), &|_| true).unwrap();
+/// let row = &table.rows[0];
+/// assert_eq!((table.rows.len(), row.home), (1, 0));
+/// assert!((row.cells[1].lag_frames.unwrap() - 37.0).abs() < 0.5 && row.cells[1].sign == -1);
+/// ```
 pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Report) -> Result<Table, MeasureError> {
     let at = at.into();
     let rate = at.rate;
@@ -94,9 +118,7 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
     let late = settle(&mut rows, &roles, at);
     let sounds: Vec<&Placed> = tracks.iter().map(|t| &t.sound).collect();
     let lost: Vec<bool> = (0..tracks.len())
-        .map(|m| {
-            surveys[m].facts.loud_db > -90.0 && !rows.iter().any(|r| r.home != m && r.cells[m].lag_frames.is_some())
-        })
+        .map(|m| !surveys[m].facts.is_silent() && !rows.iter().any(|r| r.home != m && r.cells[m].lag_frames.is_some()))
         .collect();
     Ok(Table {
         rate,
@@ -213,7 +235,7 @@ impl Bench<'_> {
         if !go_on() {
             return Err(MeasureError::Stopped);
         }
-        if self.surveys[mic].facts.loud_db <= -90.0 {
+        if self.surveys[mic].facts.is_silent() {
             return Ok(empty("this track is silent", false));
         }
         if self.tracks[mic].role == Role::Direct && !group.members.contains(&mic) {

@@ -1,13 +1,12 @@
 //! A second look at who stands where: what the arrivals of a first table say about it, which levels alone could not.
 
+use super::settle::AT_ONE_SOURCE_S;
 use crate::measure::arrival::{Cell, Row};
 use crate::units::SampleRate;
 use crate::verdict::Verdict;
 
 /// Lags of one source in two rows, one shifted by the lag between their homes, differ by no more than this, in seconds.
 const SAME_S: f64 = 0.000_06;
-/// Two microphones at one source hear every other source this close together, their latencies aside, in seconds.
-const AT_ONE_SOURCE_S: f64 = 0.001_5;
 /// A microphone at a source hears it so much above all others, as a factor of power: 7 dB.
 const ABOVE_OTHERS: f64 = 5.0;
 /// Arrivals that must agree before anything is said from them.

@@ -1,6 +1,6 @@
 //! Consistency of the cells of a table: sound takes the same time both ways between two sources, and never a negative one.
 
-use crate::measure::arrival::{Alternative, Cell, Late, Row};
+use crate::measure::arrival::{Alternative, Cell, Late, OWN_COHERENCE, Row};
 use crate::measure::places::{Placed, place};
 use crate::track::Role;
 use crate::units::{Conditions, SampleRate};
@@ -10,8 +10,8 @@ use crate::verdict::Verdict;
 const BOTH_WAYS_S: f64 = 0.001;
 /// When the sum of the lags both ways is this close to 0, in seconds, both rows hear the same source.
 const SAME_S: f64 = 0.000_1;
-/// Largest distance of two microphones at one source, in seconds of sound.
-const AT_ONE_SOURCE_S: f64 = 0.001_5;
+/// Largest distance of two microphones at one source, in seconds of sound: they hear every other source this close together.
+pub(super) const AT_ONE_SOURCE_S: f64 = 0.001_5;
 /// Least height of an alternative peak, as part of the highest, to replace it.
 const ALTERNATIVE: f64 = 0.4;
 
@@ -179,9 +179,6 @@ const OFF_S: f64 = 0.001;
 const SIGMAS: f64 = 5.0;
 /// An alternative peak this close to the expected lag is the direct sound, in seconds.
 const FITS_S: f64 = 0.000_5;
-
-/// With this coherence a microphone at a source hears nothing but that source: places do not overrule it.
-const OWN_COHERENCE: f64 = 0.9;
 
 /// Arrivals in one microphone differ from the expected by the same amount when they lie within this, in seconds; so many of them are no
 /// coincidence.
