@@ -23,7 +23,7 @@ pub struct CompressedReader {
     done: bool,
 }
 
-/// A file whose reading ends when somebody asks for it: the library may look for its packets for a long time.
+/// A file whose reading can be stopped: the library may search for packets for a long time.
 struct Watched {
     file: File,
     stop: Stop,

@@ -1,4 +1,4 @@
-//! What a file says about itself, and why one is not read.
+//! What a file says about itself, and why a file is refused.
 
 use marea_core::units::SampleRate;
 use serde::{Deserialize, Serialize};

@@ -1,4 +1,4 @@
-//! The word to stop, seen from any thread.
+//! A request to stop, visible from every thread.
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};

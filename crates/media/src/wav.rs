@@ -170,7 +170,7 @@ impl WavReader {
             Coding::U8 => out.extend(samples.map(|b| (f32::from(b[0]) - 128.0) / 128.0)),
             Coding::Int(2) => out.extend(samples.map(|b| f32::from(i16::from_le_bytes([b[0], b[1]])) / 32_768.0)),
             Coding::Int(3) => out.extend(
-                // Into the upper three bytes, so that the sign comes by itself.
+                // Into the upper three bytes, so that the sign bit is in place.
                 samples.map(|b| (i32::from_le_bytes([0, b[0], b[1], b[2]]) >> 8) as f32 / 8_388_608.0),
             ),
             Coding::Int(_) => out.extend(

@@ -1,4 +1,4 @@
-//! What is taken over: changes of tracks, out of findings and out of advice.
+//! Accepting: the changes of tracks that findings and advice propose.
 
 use crate::standing::{FindingView, Judged, Standing};
 use marea_core::decide::Check;

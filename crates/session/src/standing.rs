@@ -1,4 +1,4 @@
-//! What stands open: the findings of a session as recorded and as it is carried now, and what became of each.
+//! The findings of a session, as recorded and as it is carried now, and which of them are open.
 
 use marea_core::decide::finding::Finding;
 use marea_core::decide::kind::{Kind, Severity};
@@ -73,7 +73,7 @@ pub struct CarriedRow {
 
 /// What a caller knows of its tracks, by index.
 pub trait Kept {
-    /// What a track is called for good.
+    /// The lasting id of a track.
     fn id(&self, track: usize) -> String;
     /// Why a finding with this key was put aside, if it was; kept at the first track it is about.
     fn put_aside(&self, track: usize, key: &str) -> Option<String>;
@@ -181,7 +181,7 @@ impl Judged {
         FindingView { key, standing, note, finding: f.clone() }
     }
 
-    /// Pairs whose sides were exchanged against their names agree now; the names still tell what they were.
+    /// Pairs whose sides were exchanged against their names: settled now, and still listed.
     fn exchanged(&self) -> Vec<Finding> {
         let turned = |m: usize, from: Side, to: Side| self.by_name[m].side == from && self.tracks[m].side == to;
         let all = 0..self.tracks.len();

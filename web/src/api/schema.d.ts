@@ -733,7 +733,7 @@ export interface components {
             balance_db?: number | null;
             /**
              * Format: double
-             * @description How far the balance of single windows lies about it: half the distance of its quartiles, in dB.
+             * @description Spread of the balance of single windows: half the distance of the quartiles, in dB.
              */
             balance_spread_db: number;
             /**
@@ -777,7 +777,7 @@ export interface components {
             pair: components["schemas"]["PairMeasurement"];
             /**
              * Format: double
-             * @description How far the balances of those moments lie apart, in dB: sources at different places differ in it.
+             * @description Spread of the balances of those moments, in dB: sources at different places differ in it.
              */
             places_spread_db: number;
             /** @description Correlation along the range, full band; none where a channel is under −60 dBFS RMS. */
@@ -1658,7 +1658,7 @@ export interface components {
          */
         Offset: number;
         /**
-         * @description In which order the channels of a file stand when it says nothing of it.
+         * @description Order of the channels of a file that does not say.
          * @enum {string}
          */
         Order: "wav" | "smpte";

@@ -1,6 +1,5 @@
 //! Minimum, maximum and RMS of a channel at many zoom levels, so that no peak is lost when a whole session is drawn.
 
-
 /// Frames a point at the finest level.
 pub const BASE_FRAMES: usize = 64;
 /// Each level is this much coarser than the one before.

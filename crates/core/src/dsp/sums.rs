@@ -16,7 +16,7 @@ pub fn energy(x: &[f32]) -> f32 {
     (sums[0] + sums[1]).reduce_add() + rest.iter().map(|v| v * v).sum::<f32>()
 }
 
-/// What one look at a stretch of sound tells.
+/// All sums of a stretch of sound, in one pass.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Sums {
     /// Sum of squares.

@@ -1,4 +1,4 @@
-//! What a fold-down keeps of every band: power of each channel and of every two together, by third-octave.
+//! Power of each channel and cross-power of every two, by third-octave, and what a fold-down keeps of it.
 
 use crate::measure::image::layout::Place;
 use crate::units::{SampleRate, db_of_power};
@@ -39,7 +39,7 @@ impl BandPowers {
         self.powers[band].get(a * self.channels - a * (a + 1) / 2 + b).copied().unwrap_or(0.0)
     }
 
-    /// Sums with the same channels at other levels: what each keeps of every band. Bands without power are left out.
+    /// What a fold-down with these channel levels keeps of every band. Bands without power are left out.
     pub fn fold(&self, sums: &[Vec<f64>]) -> Vec<FoldBand> {
         let n = self.channels;
         let whole: f64 =

@@ -57,7 +57,7 @@ impl Place {
         }
     }
 
-    /// What goes into left and right of a fold-down to stereo (ITU-R BS.775: centre and surrounds at −3 dB, LFE left out).
+    /// Levels of the channels in left and right of a fold-down to stereo (ITU-R BS.775: centre and surrounds at −3 dB, LFE left out).
     /// BS.775 knows no heights; they are treated as the surround below them (common practice, no source).
     pub fn to_stereo(self) -> [f64; 2] {
         const H: f64 = std::f64::consts::FRAC_1_SQRT_2;
@@ -71,7 +71,7 @@ impl Place {
         }
     }
 
-    /// What goes into a fold-down to mono (ITU-R BS.775: 0.7071·L + 0.7071·R + C + 0.5·Ls + 0.5·Rs), which is the stereo
+    /// Levels of the channels in a fold-down to mono (ITU-R BS.775: 0.7071·L + 0.7071·R + C + 0.5·Ls + 0.5·Rs), which is the stereo
     /// fold-down summed at −3 dB.
     pub fn to_mono(self) -> f64 {
         self.to_stereo().iter().sum::<f64>() * std::f64::consts::FRAC_1_SQRT_2
@@ -95,15 +95,15 @@ impl Place {
     }
 }
 
-/// In which order the channels of a file stand when it says nothing of it.
+/// Order of the channels of a file that does not say.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Order {
-    /// That of WAV masks: L R C LFE, back, side.
+    /// As in WAV masks: L R C LFE, back, side.
     #[default]
     Wav,
-    /// That of SMPTE ST 2036-2 and film: L R C LFE Ls Rs, then back.
+    /// As in SMPTE ST 2036-2 and film: L R C LFE Ls Rs, then back.
     Smpte,
 }
 
@@ -127,7 +127,7 @@ pub fn of_mask(mask: u32, channels: usize) -> Option<Vec<Place>> {
     ];
     let known: u32 = bits.iter().map(|(bit, _)| 1 << bit).sum();
     let mut places: Vec<Place> = bits.iter().filter(|(bit, _)| mask >> bit & 1 == 1).map(|b| b.1).collect();
-    // With one pair behind only, it is the surround pair, whatever bits it stands under.
+    // A single pair behind is the surround pair, whichever bits it has.
     if !places.contains(&LeftSurround) {
         for p in &mut places {
             *p = match *p {
@@ -140,7 +140,7 @@ pub fn of_mask(mask: u32, channels: usize) -> Option<Vec<Place>> {
     (mask & !known == 0 && places.len() == channels).then_some(places)
 }
 
-/// The usual places of so many channels; none where nothing is usual.
+/// The usual layout for a number of channels; none where there is no usual one.
 pub fn usual(channels: usize, order: Order) -> Option<Vec<Place>> {
     let five = [Left, Right, Centre, LeftSurround, RightSurround];
     let one = |rest: &[Place]| [&[Left, Right, Centre, Lfe][..], rest].concat();

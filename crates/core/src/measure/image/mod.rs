@@ -1,4 +1,4 @@
-//! The image of one recording of several channels: how its channels stand to one another, as a whole and along time.
+//! The image of one recording of several channels: how its channels relate, over the whole range and along time.
 
 pub mod fold;
 pub mod layout;
@@ -21,7 +21,7 @@ use std::ops::Range;
 pub const STEP_S: f64 = 0.2;
 /// Mean square under which a window has no correlation: −60 dBFS RMS after AES17.
 const GATE: f64 = crate::measure::readings::meter::GATE_RMS * crate::measure::readings::meter::GATE_RMS;
-/// Points of a strip at most; longer recordings give the mean of several windows.
+/// Largest number of points of a strip; in longer recordings each is the mean of several windows.
 const STRIP_POINTS: usize = 1_200;
 /// Steps from one channel to the other in which energy by direction is told.
 pub const DIRECTIONS: usize = 21;
@@ -56,7 +56,7 @@ pub struct Between {
     pub balance_db: Option<f64>,
     /// The same by loudness.
     pub loudness_balance_db: Option<f64>,
-    /// How far the balance of single windows lies about it: half the distance of its quartiles, in dB.
+    /// Spread of the balance of single windows: half the distance of the quartiles, in dB.
     pub balance_spread_db: f64,
     /// Level of what the two do not share after one factor is taken out, against the second, in dB; very low for a copy.
     pub unshared_db: f64,
@@ -68,7 +68,7 @@ pub struct Between {
     pub votes: [usize; 2],
     /// Part of these moments that have the lag of the whole, 0 … 1.
     pub one_lag: f64,
-    /// How far the balances of those moments lie apart, in dB: sources at different places differ in it.
+    /// Spread of the balances of those moments, in dB: sources at different places differ in it.
     pub places_spread_db: f64,
     /// Energy by direction in steps from the first channel alone to the second alone: where both push the same way, and where
     /// they are opposed; together 1. Only for recordings of two channels.
@@ -245,7 +245,7 @@ impl Along {
                 for b in a + 1..self.n {
                     let (x, y) = (&planes[a], &planes[b]);
                     self.products[pair] += product(&x[..fresh], &y[..fresh]);
-                    // A window that the end cuts short says no more than the one before.
+                    // A window cut short by the end repeats the value of the one before.
                     if at as usize + self.window <= index(frames) || at == 0 {
                         let gate = |v: f64| if v < GATE * self.window as f64 { 0.0 } else { v };
                         let full = [gate(product(x, x)), gate(product(y, y)), product(x, y)];

@@ -1,5 +1,5 @@
-//! Which way up two channels begin to sound: a vote a strike. In a wide recording every source has a lag of its own, so that
-//! nothing stands out of an average; but whatever the lag, the direct sound pushes both microphones the same way.
+//! Relative polarity of two channels, by a vote of every strike. In a wide recording every source has a lag of its own, so an
+//! average shows nothing; but whatever the lag, the direct sound pushes both microphones the same way.
 
 use crate::dsp::envelope::Envelope;
 use crate::dsp::lag_curve::{CurveRange, lag_curve};
@@ -12,20 +12,20 @@ use crate::signal::{Placed, index};
 use crate::units::{SampleRate, db_of_power};
 use realfft::num_complex::Complex32;
 
-/// Strikes asked at most.
+/// Largest number of strikes used.
 const MOST: usize = 160;
 /// Spaced pairs stand no further apart than sound travels in this, in seconds: three metres.
 const APART_S: f64 = 0.009;
 /// Peak over RMS from which a strike has a vote.
 const CLEAR: f64 = 5.0;
-/// With fewer clear strikes than this, passages are asked as well.
+/// With fewer clear strikes than this, passages are used as well.
 const FEW: usize = 24;
-/// Moments say the same lag when theirs differ by no more than this.
+/// Two moments have the same lag when they differ by no more than this, in frames.
 const SAME_FRAMES: f64 = 1.5;
 /// Band of the vote in Hz.
 const BAND_HZ: (f64, f64) = (100.0, 6_000.0);
 
-/// What single moments say of the second channel against the first.
+/// Votes of single moments on the second channel against the first.
 #[derive(Debug, Clone, Default)]
 pub struct Votes {
     /// Lag in frames, sign, and level of the second against the first in dB of each clear one.
@@ -49,7 +49,7 @@ impl Votes {
     }
 }
 
-/// Asks strikes, and passages where there are few strikes.
+/// Votes of strikes, and of passages where there are few strikes.
 ///
 /// # Errors
 /// [`MeasureError::Read`] when a channel cannot be read.
@@ -84,7 +84,7 @@ fn ask(a: &Placed, b: &Placed, places: &[i64], purpose: Purpose, rate: SampleRat
         transform.forward(&x, &mut fa);
         transform.forward(&y, &mut fb);
         let mut sum = CrossSpectrum::new(high_bin + 1);
-        // Twice, so that coherence, which one window cannot have, weighs nothing.
+        // Added twice: coherence, which one window cannot have, then has no effect.
         sum.add(&fa, &fb, 1.0, 1.0);
         sum.add(&fa, &fb, 1.0, 1.0);
         let range = CurveRange { low_bin, high_bin, max_lag, oversampling: 1, lead: max_lag };

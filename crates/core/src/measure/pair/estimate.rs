@@ -1,6 +1,6 @@
-//! A lag and what speaks for it.
+//! A lag and the evidence for it.
 
-/// A lag and what speaks for it; internal to the measurement.
+/// A lag and the evidence for it; internal to the measurement.
 #[derive(Debug, Clone)]
 pub struct Estimate {
     /// Frames, session time.

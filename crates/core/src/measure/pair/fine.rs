@@ -17,7 +17,7 @@ pub fn aligned_spectrum(
 ) -> Result<(CrossSpectrum, usize), MeasureError> {
     let mut transform = Transform::new(quick_len(shape.taper.len()));
     let mut sum = CrossSpectrum::new(transform.bins());
-    // Both windows lie at the same place and are tapered: what goes round the end is nothing.
+    // Both windows lie at the same place and are tapered, so the circular correlation wraps next to nothing round.
     let mut windows = [0, 1].map(|_| vec![0f32; shape.taper.len()]);
     let mut spectra = [0, 1].map(|_| vec![Complex32::default(); transform.bins()]);
     for two in places.chunks(2) {
@@ -83,7 +83,7 @@ impl Fine {
             }
             s * sum
         };
-        // The band ends under half the rate: between tenths of a frame the sum has no room for another top.
+        // The band ends under half the rate: between steps of a tenth of a frame the sum has no second maximum.
         let coarse = (-10..=10).map(|i| (f64::from(i) / 10.0, score(f64::from(i) / 10.0)));
         let (mut best, mut most) = coarse.max_by(|x, y| x.1.total_cmp(&y.1)).unwrap_or((0.0, 0.0));
         let mut step = 0.05;

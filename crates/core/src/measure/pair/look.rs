@@ -93,7 +93,7 @@ impl<'a> Look<'a> {
                 self.b.read(place - self.shape.before + self.centre - wide as i64, window)?;
                 soften_ends(window, &ends);
             }
-            // An odd one goes with what is left of the one before it.
+            // An odd one is paired with the one before it.
             let ([a, b], [fa, fb]) = (&windows, &mut spectra);
             self.transform.forward_two([a, b], [fa, fb]);
             for (k, place) in two.iter().enumerate() {
@@ -129,7 +129,7 @@ impl<'a> Look<'a> {
         let curve = lag_curve(&total, fft_len, range);
         let mut estimate = read(&curve, self.centre, rate);
         estimate.hits = total.count;
-        // Where nothing stands out, or another lag fits as well, there is nothing to look at more closely.
+        // Without a clear peak there is nothing to refine.
         let open = estimate.height >= MIN_HEIGHT && weigh(&estimate, self.material, rate).0 > Verdict::Undecided;
         if open {
             let lag = estimate.lag - self.centre as f64;
@@ -188,7 +188,7 @@ fn bin(hz: f64, fft_len: usize, rate: SampleRate) -> usize {
     (hz / rate.hz_f64() * fft_len as f64).round() as usize
 }
 
-/// What a curve shows by itself; parts and coherence are taken for granted.
+/// What a curve shows by itself; agreement of the parts and coherence are assumed.
 fn read(curve: &LagCurve, centre: i64, rate: SampleRate) -> Estimate {
     let peak = curve.peak();
     let guard = rate.hz_f64() * 0.000_3;
@@ -221,7 +221,7 @@ pub fn leaning(a: &Envelope, b: &Envelope, shift: i64, places: &[i64], rate: Sam
     let mut order: Vec<usize> = (0..places.len()).collect();
     order.sort_by(|x, y| ratio[*x].total_cmp(&ratio[*y]));
     let mut leaning = vec![false; places.len()];
-    // By rank, so that both halves are filled even when all ratios are the same.
+    // By rank, so that both halves are filled even when all ratios are equal.
     order.iter().skip(places.len() / 2).for_each(|i| leaning[*i] = true);
     leaning
 }

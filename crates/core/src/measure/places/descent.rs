@@ -1,4 +1,4 @@
-//! Damped steps downhill, and how far the bottom can be trusted.
+//! Damped least-squares steps, and the covariance of their result.
 
 use crate::measure::places::normal::{Layout, Normal};
 use crate::measure::places::problem::{NEAR_M, NEAR_OFF_M, Problem, Stance};
@@ -7,11 +7,11 @@ use nalgebra::DMatrix;
 
 /// Rounds of the search.
 const ROUNDS: usize = 25;
-/// A round that explains no more than this is the last.
+/// The search ends when a round lowers the cost by less than this.
 const SETTLED: f64 = 0.1;
 
 impl Problem {
-    /// Damped steps to the bottom; the cost there.
+    /// Damped steps to the minimum; gives the cost there.
     pub fn descend(&self, x: &mut Vec<f64>, stance: &Stance) -> f64 {
         let layout = Layout::of(self, stance.loose);
         let patterns = self.patterns(x);

@@ -1,4 +1,4 @@
-//! Where to begin.
+//! First guess of all places.
 
 use crate::measure::arrival::Row;
 use crate::measure::places::problem::{ABOVE_M, Arrival, NEAR_M, Problem};
@@ -21,7 +21,7 @@ impl Problem {
         }
         for i in 0..self.mics.len() {
             if self.near[i].is_some() {
-                // Off the source by a hand's breadth, each in its own direction.
+                // Near microphones start a hand's breadth off their source, each in its own direction.
                 let turn = i as f64 * 2.4;
                 (x[self.mic(i)], x[self.mic(i) + 1], x[self.mic(i) + 2]) = (0.17 * turn.cos(), 0.17 * turn.sin(), 0.1);
             }
@@ -63,8 +63,8 @@ impl Problem {
     }
 }
 
-/// Metres between sources, from the bleed both ways; what is not measured is as long as the way round by the others. None where
-/// some cannot be reached so.
+/// Metres between sources, from the bleed both ways. A distance that was not measured is the shortest path over other sources; none
+/// where there is no path.
 fn distances(rows: &[&Row], metres: f64) -> Option<DMatrix<f64>> {
     let n = rows.len();
     let mut d = DMatrix::from_element(n, n, f64::NAN);

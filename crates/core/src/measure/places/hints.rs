@@ -1,12 +1,12 @@
-//! Which latencies to try: what can be read off the arrivals without knowing a place.
+//! Which latencies to try: read off the arrivals, before any place is known.
 
 use crate::dsp::stats::median;
 use crate::measure::places::problem::{Arrival, Problem};
 use crate::measure::places::search::Fit;
 
-/// A latency is looked for where the ways both ways differ by this.
+/// A latency is tried where the lags both ways differ by this, in metres of sound.
 const HINT_M: f64 = 0.24;
-/// Latencies tried in earnest at each step.
+/// Latencies tried at each step.
 const TRIED: usize = 3;
 
 impl Problem {
@@ -20,7 +20,7 @@ impl Problem {
         hints
     }
 
-    /// Microphones at one source that may all be late, the latest first, each with what the ways both ways and the lag among them
+    /// Microphones at one source that may all be late, the latest first, each with the latency that the lags both ways and among them
     /// say; the home comes last.
     pub fn sets(&self, now: &Fit) -> Vec<Vec<(usize, f64)>> {
         let set = |row: usize| {
@@ -37,10 +37,10 @@ impl Problem {
         sets
     }
 
-    /// What the ways both ways, and for a second microphone at a source the distance to the first, say of one latency.
+    /// What the lags both ways say of one latency, and for a second microphone at a source its lag against the first.
     fn hint(&self, x: &[f64], i: usize) -> Option<f64> {
         if self.alone[i] {
-            // It stands no further than by the one that reaches it first.
+            // It stands no further away than its earliest arrival says.
             let ways = self.arrivals.iter().filter(|a| a.mic == i).map(|a| a.metres + x[self.late(a.home)]);
             return ways.min_by(f64::total_cmp);
         }
@@ -59,8 +59,8 @@ impl Problem {
         median(&mut says)
     }
 
-    /// What each source heard both ways says of one latency: a late home hears its own source late, and so seems to be reached
-    /// early by it elsewhere.
+    /// What each source heard both ways says of one latency: a late home hears its own source late, so the source seems to arrive
+    /// early elsewhere.
     fn both_ways(&self, x: &[f64], i: usize) -> Vec<f64> {
         let back = |there: &Arrival| self.arrivals.iter().find(|a| a.home == i && a.mic == there.home);
         let says = |there: &Arrival| Some((there.metres - back(there)?.metres) / 2.0 + x[self.late(there.home)]);

@@ -1,4 +1,4 @@
-//! How near a near microphone stands, by how loud others are in it.
+//! Distance of a near microphone from its source, from the levels of other sources in it.
 //!
 //! Of two sources in two microphones all four direct levels together leave gains and loudness out; what remains is the four
 //! distances (spherical spreading, ISO 3745) and how much less the near microphone takes from the side. It faces its source
@@ -10,18 +10,18 @@ use crate::measure::places::problem::{Problem, Told};
 
 /// Patterns tried, from all round to narrow.
 const PATTERNS: [f64; 4] = [0.0, 0.3, 0.5, 0.65];
-/// No direction is deaf in a room, as a part of the front.
+/// Least sensitivity in any direction, as a part of the front: in a room no direction is deaf.
 const LEAST: f64 = 0.1;
 /// Standard deviation of the logarithm of a distance that one other source tells.
 const OFF: f64 = 0.3;
-/// All that is told of one microphone has its own level in common: it counts as no more than so many.
+/// All values for one microphone share its own level, so together they count as no more than so many independent ones.
 const INDEPENDENT: f64 = 3.0;
-/// Levels say nothing that fewer pairs of microphones tell.
+/// Fewer pairs of microphones than this tell no distance.
 const FEW: usize = 2;
 
 /// One residual with its slopes.
 pub struct Loudness {
-    /// Told less what the place gives.
+    /// Measured minus what the place gives.
     pub off: f64,
     /// How it changes with the microphone's place.
     pub slopes: [(usize, f64); 3],

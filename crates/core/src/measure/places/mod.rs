@@ -2,8 +2,8 @@
 //!
 //! Every arrival is a difference of two distances plus a difference of two latencies. Unknown are the places of sources and
 //! microphones and the latencies; known beforehand is that near microphones stand near their sources, that stages are flat,
-//! and that most latencies are nothing. Damped least squares (Marquardt, SIAM J. Appl. Math. 1963), every residual reweighed by
-//! a Cauchy loss, so that a reflection taken for the direct sound does not bend the rest. Lengths in metres.
+//! and that most latencies are nothing. Damped least squares (Marquardt, SIAM J. Appl. Math. 1963), every residual reweighted by
+//! a Cauchy loss, so that a reflection taken for the direct sound does not distort the rest. Lengths in metres.
 
 mod descent;
 mod guess;
@@ -20,7 +20,7 @@ use crate::track::Role;
 use crate::units::Conditions;
 use crate::verdict::Verdict;
 
-/// Everything in its place.
+/// Places and latencies found.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Placed {
     /// A track each; none where nothing determines it.
@@ -31,7 +31,7 @@ pub struct Placed {
     found: Found,
 }
 
-/// Where everything was found, to begin with again.
+/// All unknowns, as the starting point of the next search.
 #[derive(Debug, Clone, PartialEq, Default)]
 struct Found {
     used: Vec<usize>,

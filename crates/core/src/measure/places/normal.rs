@@ -1,5 +1,5 @@
-//! Normal equations of the places. Microphones that are nobody's home meet only in sources and homes, never one another: each
-//! of them is solved for by itself and taken out of the rest (Schur complement), which is what large sessions need.
+//! Normal equations of the places. A microphone that is no home shares equations with sources and homes only, never with another
+//! such microphone: each is solved by itself and eliminated (Schur complement), which keeps large sessions fast.
 
 use crate::measure::places::problem::Problem;
 use nalgebra::{Cholesky, DMatrix, DVector, Matrix4, Vector4};
@@ -10,9 +10,9 @@ const APART: usize = 4;
 /// Where an unknown stands in the equations.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Slot {
-    /// Among those solved together.
+    /// Among the unknowns solved together.
     Together(usize),
-    /// Of a microphone by itself: which, and which of its four.
+    /// Of an eliminated microphone: which, and which of its four unknowns.
     Apart(usize, usize),
     /// A tied latency: no unknown.
     Tied,
@@ -181,7 +181,7 @@ impl<'a> Normal<'a> {
 mod tests {
     use super::*;
 
-    /// Six unknowns together, then two microphones apart, the second with its latency tied.
+    /// Six unknowns together, then two eliminated microphones, the second with its latency tied.
     fn layout() -> Layout {
         let mut slots: Vec<Slot> = (0..6).map(Slot::Together).collect();
         slots.extend((0..4).map(|k| Slot::Apart(0, k)));
@@ -206,7 +206,7 @@ mod tests {
         all
     }
 
-    /// All unknowns in one matrix, solved at once: what taking microphones out must not change.
+    /// All unknowns in one matrix, solved at once: elimination must give the same.
     fn dense() -> (DMatrix<f64>, DVector<f64>) {
         let mut a = DMatrix::zeros(13, 13);
         let mut g = DVector::zeros(13);

@@ -1,4 +1,4 @@
-//! The least-squares problem of places: unknowns, arrivals, and the loss between them.
+//! The least-squares problem of places: unknowns, arrivals, and the loss.
 
 use crate::measure::arrival::{Row, later};
 use crate::track::Role;
@@ -27,7 +27,7 @@ const WALL: f64 = 7.0;
 const NEXT_BY_IT: f64 = 1.5;
 /// Weight of a solid arrival of a microphone's own source, against one of another source.
 const OWN_COUNTS: f64 = 2.0;
-/// From where on, and how much, an early microphone costs more than a late one.
+/// An early microphone costs this factor more than a late one, from this many metres on.
 const EARLY: f64 = 8.0;
 const EARLY_FROM_M: f64 = 0.1;
 
@@ -79,11 +79,11 @@ pub struct Spacing {
     pub at: usize,
     /// Direction from the source.
     pub toward: [f64; 3],
-    /// Too far by this.
+    /// Excess distance in metres.
     pub off: f64,
 }
 
-/// What a descent goes by.
+/// The weights of a descent.
 pub struct Stance<'a> {
     pub loose: &'a [bool],
     /// Factor on the scale of the losses.

@@ -1,16 +1,16 @@
-//! Which latencies there are: one freed after another, each weighed by what it explains.
+//! Finds the latencies: frees one after another as an unknown, and keeps those that explain enough.
 
 use crate::measure::places::problem::{Arrival, Problem, Stance, Without};
 use rayon::prelude::*;
 
-/// What a latency must explain to be believed: twice the logarithm of how much likelier it makes the arrivals.
+/// What a latency must explain to be kept: twice the logarithm of the likelihood ratio.
 const WORTH: f64 = 7.0;
-/// Losses are this much more patient at first.
+/// Factors on the scale of the losses, from wide to the final one.
 const WIDE: [f64; 3] = [20.0, 4.0, 1.0];
-/// Beginnings tried, with near microphones on other sides of their sources.
+/// Starting points tried, with near microphones on different sides of their sources.
 const STARTS: usize = 6;
-/// With more microphones than this so many ways lead to each that the search is begun from where everything stands, and from
-/// few other sides.
+/// With more microphones than this each is tied down by so many arrivals that the search starts from the places found so far, and
+/// tries few other sides.
 const CROWD: usize = 32;
 const STARTS_IN_A_CROWD: usize = 2;
 /// Part of the arrivals that lie within three standard deviations at which the first beginning is good enough: other sides of the
@@ -24,7 +24,7 @@ type Begin = (Vec<f64>, Vec<bool>);
 #[derive(Clone)]
 pub struct Fit {
     pub loose: Vec<bool>,
-    /// What each loose latency is worth.
+    /// How much each free latency explains.
     pub worth: Vec<f64>,
     pub x: Vec<f64>,
     cost: f64,
@@ -47,7 +47,7 @@ impl Problem {
         // The first guess goes by the mean of both ways, which no latency bends.
         self.tell_by_level(&begin.0);
         let mut best = self.best_of(vec![begin])?;
-        // What explains nearly all of it need not be looked for from other sides.
+        // A fit that explains nearly everything needs no other starting point.
         if !again && self.fitting(&best.x) < GOOD {
             let starts = if self.mics.len() > CROWD { STARTS_IN_A_CROWD } else { STARTS };
             let others = (1..starts).map(|n| (self.turned(n), none.clone())).collect();
@@ -60,7 +60,7 @@ impl Problem {
             self.tell_by_level(&best.x);
             best = self.best_of(vec![(best.x, best.loose)])?;
         }
-        // What no pair of latencies explained before, none does after a few arrivals are gone.
+        // Where no pair of latencies explained enough before, none does after a few arrivals are left out.
         let most = if again { 1 } else { 2 };
         while let Some(better) = (1..=most).find_map(|count| self.freed(&best, count)) {
             best = better;
@@ -92,7 +92,7 @@ impl Problem {
         begin.into_par_iter().map(|(x, loose)| self.fit(x, loose, None)).collect()
     }
 
-    /// Anew, and from where everything stands now: what stood wrong may have given way to a latency. Both with the latencies
+    /// From the first guess and from the places found so far: a wrong place may have been a latency. Both with the latencies
     /// that `x` has.
     fn beginnings(&self, x: &[f64], loose: &[bool]) -> Vec<Begin> {
         if self.mics.len() > CROWD {
@@ -107,7 +107,7 @@ impl Problem {
     fn tied(&self, now: &Fit, i: usize) -> Option<Fit> {
         let (mut x, mut loose) = (now.x.clone(), now.loose.clone());
         (x[self.late(i)], loose[i]) = (0.0, false);
-        // It is worth no more than what is lost when everything else stays about where it is.
+        // A latency is worth at most what is lost when everything else stays about where it is.
         let about = self.narrowed(x.clone(), loose.clone());
         if about.cost - now.cost < WORTH {
             return Some(about);
@@ -122,7 +122,7 @@ impl Problem {
     }
 
     /// The best fit with more latencies free, so many microphones at once, one or two, or with all that stand at one source; none
-    /// when not enough is gained. Of those that hold one another up none explains enough alone.
+    /// when not enough is gained. Two that depend on each other do not explain enough alone.
     fn freed(&self, now: &Fit, count: usize) -> Option<Fit> {
         let hints = self.hints(now);
         let with = |free: &[(usize, f64)]| {
@@ -143,19 +143,19 @@ impl Problem {
         fits.into_iter().filter(|fit| gained(fit) > 0.0).max_by(|a, b| gained(a).total_cmp(&gained(b)))
     }
 
-    /// A cost with what one wall explains at once taken off, and what early microphones take put on.
+    /// The cost, less what one wall explains, plus the cost of early microphones.
     fn judged(&self, cost: f64, x: &[f64], loose: &[bool]) -> f64 {
         cost - self.by_walls(x) + self.too_early(x, loose)
     }
 
-    /// Downhill from here, without looking far.
+    /// The nearest minimum.
     fn narrowed(&self, mut x: Vec<f64>, loose: Vec<bool>) -> Fit {
         let cost = self.descend(&mut x, &Stance { loose: &loose, wide: 1.0, without: None });
         let cost = self.judged(cost, &x, &loose);
         Fit { worth: vec![0.0; loose.len()], loose, x, cost }
     }
 
-    /// Least squares first, then losses that forgive more and more what does not fit.
+    /// Least squares first, then losses that give outliers less and less weight.
     fn fit(&self, mut x: Vec<f64>, loose: Vec<bool>, without: Option<Without>) -> Fit {
         let mut cost = 0.0;
         for wide in WIDE {
@@ -163,7 +163,7 @@ impl Problem {
         }
         cost = self.judged(cost, &x, &loose);
         if without.is_some() {
-            // What was left out may have been right; or all of it wrong.
+            // The arrivals left out may have been right, or more of them wrong.
             let all = Stance { loose: &loose, wide: 1.0, without: None };
             cost = self.judged(self.cost(&x, &all), &x, &loose);
             let mut again = x.clone();

@@ -1,4 +1,4 @@
-//! One source in one microphone: strikes first, longer passages where these leave a doubt.
+//! One source in one microphone: measured on strikes, and on longer passages where strikes leave a doubt.
 
 use crate::dsp::stats::thin;
 use crate::dsp::window::Anchor;
@@ -16,14 +16,14 @@ use crate::signal::Placed;
 use crate::units::{SampleRate, SessionFrame, db_of_power};
 use crate::verdict::Verdict;
 
-/// A peak before the strongest from which the strongest may be a reflection, as part of it.
+/// Height of an earlier peak, as part of the strongest, from which the strongest may be a reflection.
 const EARLIER_MAY_BE: f64 = 0.4;
-/// A peak before the strongest from which it is taken for the direct sound.
+/// Height of an earlier peak, as part of the strongest, from which it is taken for the direct sound.
 const EARLIER_IS: f64 = 0.7;
-/// Strikes and passages looked at first; the rest only where these leave a doubt.
+/// Strikes and passages measured first; the rest only where these leave a doubt.
 const STRIKES_AT_FIRST: usize = 16;
 const PASSAGES_AT_FIRST: usize = 12;
-/// Strikes and passages that the last fraction is taken from at most: a cell is asked for a sample, not for a hundredth.
+/// Largest number of strikes and passages used for the fraction of a frame: a cell needs a frame, not a hundredth.
 const FINE_STRIKES: usize = 32;
 const FINE_PASSAGES: usize = 12;
 /// A microphone whose level at the strikes stays this far under its loud passages does not hear the source.
@@ -138,7 +138,7 @@ impl Ear<'_> {
         let first = thin(places, at_first);
         look.add(&first, &lean(&first), progress)?;
         let found = look.judge()?;
-        // Noise falls with the root of the moments: what stands too low for that will not stand out.
+        // Noise falls with the square root of the number of moments: a peak too low for that will not stand out.
         let more = (places.len() as f64 / at_first as f64).sqrt();
         if more <= 1.0 || beyond_doubt(&found) || found.estimate.height * more <= MIN_HEIGHT {
             return Ok(found);
@@ -154,7 +154,7 @@ fn moment(at: i64, lag: Option<f64>) -> MomentLag {
     MomentLag { at: SessionFrame(at), lag_frames: lag.map(|l| (l * 100.0).round() / 100.0) }
 }
 
-/// Nothing that more moments could change.
+/// More moments would change nothing.
 fn beyond_doubt(a: &Attempt) -> bool {
     a.verdict == Verdict::Solid && a.estimate.height >= 1.5 * SOLID_HEIGHT && a.estimate.earlier < EARLIER_MAY_BE
 }
@@ -177,7 +177,7 @@ fn first_counts(best: &mut Attempt, rate: SampleRate) {
     let e = &mut best.estimate;
     let decidable = e.hits >= MIN_HITS && e.height >= MIN_HEIGHT && !e.at_edge;
     if !decidable || e.earlier < EARLIER_MAY_BE {
-        // Two alike of which the first is the higher: what follows is a reflection.
+        // Of two equal peaks with the first one higher, the second is a reflection.
         if decidable && best.verdict == Verdict::Undecided && e.rival >= RIVAL_SOLID && e.rival_lag > e.lag {
             best.verdict = Verdict::Likely;
             best.reason = format!(

@@ -13,10 +13,10 @@ use rayon::prelude::*;
 const LEFT_DB: f64 = -40.0;
 /// Loud places compared.
 const PLACES: usize = 12;
-/// Speeds a recording is played at when its rate was taken for another, as factors.
+/// Factors of speed of a recording whose sample rate was mistaken.
 const SPEEDS: [f64; 6] = [44_100.0 / 48_000.0, 48_000.0 / 44_100.0, 0.5, 2.0, 44_100.0 / 96_000.0, 96_000.0 / 44_100.0];
 
-/// Compares levels of every two tracks first, samples only of those whose levels keep one ratio.
+/// Compares the levels of every two tracks, then the samples of those whose levels keep a constant ratio.
 ///
 /// # Errors
 /// [`MeasureError::Read`] when a track cannot be read.
@@ -87,7 +87,7 @@ fn same(
     Ok((left < LEFT_DB).then(|| Copied { a, b, lag_frames: lag, gain_db: db_of_power(yy / xx), inverted: xy < 0.0 }))
 }
 
-/// Factor by which a track must be slowed (under 1: hastened) to keep time with the others; none when it already does, or
+/// Factor by which a track must be slowed down (under 1: sped up) to keep time with the others; none when it already does, or
 /// when no usual factor helps.
 ///
 /// `rest` gives what all other tracks have in common, `lost` the tracks nothing else was found of.

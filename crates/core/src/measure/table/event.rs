@@ -1,4 +1,4 @@
-//! Which source sounds when, without anybody marking hits: every near microphone's strikes and passages, kept where that
+//! Finds when each source sounds, without marked hits: the strikes and passages of every near microphone, kept where that
 //! microphone leads.
 //!
 //! A level is always taken relative to the microphone's own loud passages, so that gains do not matter. A strike belongs to
@@ -10,27 +10,27 @@ use crate::measure::table::survey::Survey;
 use crate::units::{SampleRate, db_of_power};
 use rayon::prelude::*;
 
-/// Strikes and passages used of one source at most: more add time, hardly certainty.
+/// Largest number of strikes and of passages used per source: more cost time and add little certainty.
 pub const MOST_STRIKES: usize = 72;
 /// A passage holds seven times as much sound as a strike.
 pub const MOST_PASSAGES: usize = 32;
 /// By how much a microphone must lead the others for the sound to be its own source's, in dB.
 const LEAD_DB: f64 = 4.0;
-/// With fewer moments than this, a lesser lead will do.
+/// With fewer moments than this, a smaller lead is accepted.
 const ENOUGH: usize = 16;
 /// How far another microphone may stand above its usual part of the sound before something else must have sounded there.
 const EXTRA_DB: f32 = 5.0;
-/// So many moments are used of a microphone that is never quiet.
+/// Number of moments used for a microphone that is never quiet.
 const FIT_LEAST: usize = 8;
-/// Microphones that part by less than this hear one source.
+/// Microphones whose lead differs by less than this hear one source, in dB.
 const TOGETHER_DB: f64 = 2.5;
-/// Microphones of one name that part by more than this stand at different sources all the same.
+/// Microphones of one name whose lead differs by more than this stand at different sources, in dB.
 const NEVER_DB: f64 = 30.0;
-/// So much closer two microphones must keep to be joined against their names.
+/// Microphones of different names must agree this much more closely to be joined, in dB.
 const DOUBT_DB: f64 = 1.2;
-/// An onset so far under another one does not disturb it.
+/// An onset this far under another one does not disturb it, in dB.
 const FAINT_DB: f64 = 15.0;
-/// Strikes needed to say anything of a microphone.
+/// Strikes needed to judge a microphone.
 const FEW: usize = 5;
 
 /// A source found by the microphones that stand at it.
@@ -54,7 +54,7 @@ pub struct Led {
 }
 
 impl Group {
-    /// Moments fit for one microphone, so many at most: those in which nothing else drowns the source there.
+    /// Up to so many moments for one microphone: those in which no other source drowns this one.
     pub fn fit(moments: &[Led], track: usize, most: usize) -> Vec<i64> {
         let mut order: Vec<&Led> = moments.iter().collect();
         order.sort_by(|a, b| a.excess[track].total_cmp(&b.excess[track]));
@@ -114,8 +114,8 @@ impl Stage<'_> {
         (0..self.surveys.len()).filter(|m| self.near[*m] && self.sounds(*m)).collect()
     }
 
-    /// Which near microphones stand at one source: the number of the group each belongs to. Microphones join in the order of
-    /// their likeness, and never through a third: every two of a group must hear the same.
+    /// Which near microphones stand at one source: a group number each. The most alike join first, and every two of a group must hear
+    /// the same source: two never join through a third.
     fn gathered(&self, near: &[usize], strikes: &[Vec<Moment>], passages: &[Vec<Moment>]) -> Vec<usize> {
         let n = near.len();
         let said = |i: usize, j: usize| Some(self.said[near[i]]? == self.said[near[j]]?);
@@ -229,8 +229,8 @@ fn db(power: Option<f32>) -> f64 {
     db_of_power(f64::from(power.unwrap_or(0.0)).max(1e-16))
 }
 
-/// How far two microphones part when one of them is loud, in dB: the sum of what each leads by at its clearer moments.
-/// Microphones at one source keep near 0; infinite when there is too little to tell.
+/// How much the levels of two microphones differ when one of them is loud, in dB: the lead of each at its clearer moments, added.
+/// Near 0 for microphones at one source; infinite when there is too little to tell.
 fn apart(moments: [&[Moment]; 2], tracks: [usize; 2]) -> f64 {
     let lead = |of: usize| {
         let (own, over) = (tracks[of], tracks[1 - of]);
@@ -248,7 +248,7 @@ fn leading(moments: &[Moment], own: usize, others: &[usize]) -> Vec<Led> {
         let most = others.iter().map(|n| m.levels[*n]).fold(f64::NEG_INFINITY, f64::max);
         m.levels[own] - most
     };
-    // In dense playing nobody leads by much for long: then the clearest moments there are.
+    // In dense playing nobody leads by much for long: then the clearest moments are taken.
     let mut order: Vec<(f64, &Moment)> = moments.iter().map(|m| (lead(m), m)).collect();
     order.sort_by(|a, b| b.0.total_cmp(&a.0));
     let mut led: Vec<&Moment> = order
@@ -278,8 +278,8 @@ fn split(all: impl IntoIterator<Item = usize>, here: impl Fn(&usize) -> bool) ->
     all.into_iter().partition(here)
 }
 
-/// A group of microphones, each with its strikes and passages: the one whose moments stand out most over the others speaks
-/// for it.
+/// A group of microphones, each with its strikes and passages. The microphone whose moments stand out most over the others comes
+/// first.
 fn spoken<'a>(members: impl Iterator<Item = (usize, &'a [Moment], &'a [Moment])>, others: &[usize]) -> Option<Group> {
     let mut each: Vec<Group> = members
         .map(|(m, strikes, passages)| Group {

@@ -1,4 +1,4 @@
-//! A second look at who stands where: what the arrivals of a first table say about it, which levels alone could not.
+//! A second look at which microphone stands at which source. Levels alone cannot always tell; the arrivals of a first table can.
 
 use super::settle::AT_ONE_SOURCE_S;
 use crate::measure::arrival::{Cell, Row};
@@ -9,7 +9,7 @@ use crate::verdict::Verdict;
 const SAME_S: f64 = 0.000_06;
 /// A microphone at a source hears it so much above all others, as a factor of power: 7 dB.
 const ABOVE_OTHERS: f64 = 5.0;
-/// Arrivals that must agree before anything is said from them.
+/// Arrivals that must agree before anything is concluded.
 const FEW: usize = 2;
 
 /// What is to be measured anew.
@@ -33,7 +33,7 @@ pub fn regroup(
     let mut found = Regrouped::default();
     for i in 0..rows.len() {
         for k in (0..rows.len()).filter(|k| *k != i) {
-            // Of two rows of one source the one stays whose home hears it first.
+            // Of two rows of one source, keeps the one whose home hears it first.
             let later = rows[i].cells[rows[k].home].lag_frames.is_some_and(|l| l > 0.0);
             if later && !found.gone.contains(&i) && !found.gone.contains(&k) && same_source(&rows[i], &rows[k], rate) {
                 found.gone.push(k);
@@ -89,9 +89,8 @@ fn same_source(a: &Row, b: &Row, rate: SampleRate) -> bool {
     same >= FEW && same * 2 > all.len()
 }
 
-/// The track hears all other sources as the row's home does, and the row's own too, all by one and the same lag; and it hears
-/// that one above all others, unless its name says that it stands there. At the end of a line of players the lags alone would look
-/// like this.
+/// The track hears every source, the row's own among them, at one constant lag after the row's home. It must also hear the row's
+/// source above all others, unless its name says that it stands there: at the end of a line of players the lags alone look like this.
 fn side_by_side(rows: &[Row], gone: &[usize], (row, m): (usize, usize), said: bool, rate: SampleRate) -> bool {
     let (home, cell) = (rows[row].home, &rows[row].cells[m]);
     let Some(lag) = cell.lag_frames.filter(|_| cell.verdict == Verdict::Solid) else { return false };
@@ -103,7 +102,7 @@ fn side_by_side(rows: &[Row], gone: &[usize], (row, m): (usize, usize), said: bo
         .collect();
     let apart: Vec<f64> =
         others.iter().filter_map(|r| Some((r.cells[m].lag_frames? - r.cells[home].lag_frames? - lag).abs())).collect();
-    // A lag as between neighbours needs less to be believed than one that takes a latency.
+    // A lag that a short distance explains needs less evidence than one that needs a latency.
     let needed = if lag.abs() < AT_ONE_SOURCE_S * rate.hz_f64() { FEW } else { FEW + 1 };
     let loudest_other = others.iter().map(|r| r.level(m)).fold(0.0, f64::max);
     apart.len() >= needed

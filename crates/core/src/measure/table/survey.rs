@@ -1,4 +1,4 @@
-//! One pass over a track: levels along time, onsets, and what is plainly wrong with the recording itself.
+//! One pass over a track: levels along time, onsets, and faults of the recording itself.
 
 use crate::dsp::envelope::{Envelope, Onset};
 use crate::dsp::sums::all;
@@ -15,10 +15,10 @@ const BLOCK: usize = 256;
 const LOWEST: f64 = 0.01;
 /// Samples in a row at the ceiling that count as one clipped place.
 const CLIPPED_RUN: u32 = 3;
-/// Samples within this factor are alike. The top of a tone of 20 Hz keeps within it for less than three samples.
+/// Samples within this factor count as equal. The top of a 20 Hz tone stays within it for less than three samples.
 const ABOVE: f32 = 1.000_001;
 
-/// What one pass over a track tells. Memory: 2 bytes a millisecond of sound.
+/// Results of one pass over a track. Memory: 2 bytes a millisecond of sound.
 pub struct Survey {
     /// Power of the whole band, 4 ms a hop.
     pub full: Envelope,

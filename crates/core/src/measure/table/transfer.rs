@@ -1,4 +1,4 @@
-//! What a source's sound becomes on its way from its home microphone to another: by band, and as a mean waveform.
+//! Transfer of a source's sound from its home microphone to another: by band, and as a mean waveform.
 
 use crate::dsp::bands::BANDS_HZ;
 use crate::dsp::spectrum::{CrossSpectrum, Transform, quick_len};
