@@ -45,7 +45,7 @@ fn with_accordion(seconds: f64, seed: u64) -> Scene {
     let mut scene = harbour_hall::scene(seconds, seed);
     let place = [4.2, 7.6, 0.9];
     let (dry, hits) = accordion(scene.frames, seconds, seed);
-    scene.sources.push(SoundSource { name: "Accordion".into(), position: place, front: None, dry, hits });
+    scene.sources.push(SoundSource { name: "Accordion".into(), position: place, front: None, dry, hits, direct: None });
     // Two cardioids at one place: between them level tells the sides, and a constant time is a fault.
     let near = |turn: f64| Mic::at([4.2, 7.1, 1.1], [turn, 1.0, -0.2], 0.5);
     let mut right = near(0.9);
@@ -155,7 +155,14 @@ fn flute(frames: usize, seconds: f64, seed: u64, take: u64) -> Scene {
         rate_hz: RATE_HZ,
         frames,
         room: Room { size: [4.0, 3.2, 2.6], reflection: 0.3, order: 2, reverberation_s: 0.15 },
-        sources: vec![SoundSource { name: "Flute".into(), position: [2.0, 1.9, 1.4], front: None, dry, hits }],
+        sources: vec![SoundSource {
+            name: "Flute".into(),
+            position: [2.0, 1.9, 1.4],
+            front: None,
+            dry,
+            hits,
+            direct: None,
+        }],
         takes: vec![Take {
             file: format!("Flute take {take}.wav"),
             mics: vec![Mic::at([2.0, 1.5, 1.5], [0.0, 1.0, -0.2], 0.5)],

@@ -48,6 +48,7 @@ pub fn scene(seconds: f64, seed: u64) -> Scene {
         front,
         dry: part.dry,
         hits: part.hits,
+        direct: None,
     };
     let front = Some([0.0, -1.0, 0.0]);
     let sources = vec![

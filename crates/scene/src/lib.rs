@@ -10,6 +10,7 @@ mod render;
 pub mod room;
 pub mod score;
 mod session;
+pub mod sets;
 pub mod stereo;
 pub mod varied;
 

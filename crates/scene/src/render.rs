@@ -27,8 +27,10 @@ pub struct Arrival {
     /// Frames from the sound's beginning at the source to its direct arrival in the file (at the file's start; a drifting
     /// clock adds to it).
     pub delay_frames: f64,
-    /// +1 or −1 as it stands in the file.
+    /// +1 or −1 as it stands in the file; of the attack, where the phase turns with frequency.
     pub sign: i8,
+    /// The same of the lows.
+    pub low_sign: i8,
 }
 
 /// A scene that was played.
@@ -40,6 +42,8 @@ pub struct Rendered {
     pub files: Vec<(String, Vec<Vec<f32>>)>,
     /// Every source in every microphone.
     pub arrivals: Vec<Arrival>,
+    /// Factor that brought each file to its peak.
+    pub factors: Vec<f32>,
 }
 
 impl Rendered {
@@ -60,6 +64,21 @@ impl Rendered {
     }
 }
 
+/// What a source gives, in transformed blocks: into air, and into a pickup where that is something else.
+struct Dry {
+    air: Vec<Vec<Complex32>>,
+    direct: Option<Vec<Vec<Complex32>>>,
+}
+
+impl Dry {
+    fn taken(&self, by_contact: bool) -> &[Vec<Complex32>] {
+        self.direct.as_ref().filter(|_| by_contact).unwrap_or(&self.air)
+    }
+}
+
+/// Part of the sound that leaves a source behind, inverted.
+const BEHIND: f32 = -0.8;
+
 /// Blocks of the overlap-add convolution.
 const BLOCK: usize = 1 << 15;
 
@@ -67,15 +86,31 @@ impl Scene {
     /// Plays the scene. Peaks of each file are brought to −6 dBFS, its channels by the same factor, before each
     /// microphone's own gain.
     pub fn render(&self) -> Rendered {
+        self.played(None)
+    }
+
+    /// One source alone in some takes, by index, at the levels that `all` was played with; without noise.
+    pub fn alone(&self, source: usize, takes: &[usize], all: &Rendered) -> Rendered {
+        let mut scene = self.clone();
+        scene.sources.iter_mut().enumerate().filter(|(i, _)| *i != source).for_each(|(_, s)| {
+            (s.dry, s.direct) = (Vec::new(), None);
+        });
+        scene.takes = takes.iter().map(|t| self.takes[*t].clone()).collect();
+        scene.takes.iter_mut().flat_map(|t| &mut t.mics).for_each(|m| m.noise_db = -200.0);
+        scene.played(Some(&takes.iter().map(|t| all.factors[*t]).collect::<Vec<f32>>()))
+    }
+
+    fn played(&self, factors: Option<&[f32]>) -> Rendered {
         let fft_len = BLOCK * 2;
         let forward = RealFftPlanner::<f32>::new().plan_fft_forward(fft_len);
         // Each source's blocks are transformed once and used for every microphone.
-        let sources: Vec<Vec<Vec<Complex32>>> = self
+        let blocks = |x: &[f32]| x.chunks(BLOCK).map(|b| transform(&forward, b, fft_len)).collect();
+        let sources: Vec<Dry> = self
             .sources
             .par_iter()
-            .map(|s| s.dry.chunks(BLOCK).map(|b| transform(&forward, b, fft_len)).collect())
+            .map(|s| Dry { air: blocks(&s.dry), direct: s.direct.as_deref().map(blocks) })
             .collect();
-        let files = self
+        let (files, factors) = self
             .takes
             .par_iter()
             .enumerate()
@@ -87,23 +122,18 @@ impl Scene {
                     .map(|(c, mic)| self.record(mic, &sources, &forward, self.seed ^ ((i * 16 + c + 1) as u64) << 20))
                     .collect();
                 let peak = planes.iter().flatten().fold(1e-9f32, |m, v| m.max(v.abs()));
+                let factor = factors.map_or(0.5 / peak, |f| f[i]);
                 for (plane, mic) in planes.iter_mut().zip(&take.mics) {
-                    let gain = 0.5 / peak * amplitude_of_db(mic.gain_db) as f32;
+                    let gain = factor * amplitude_of_db(mic.gain_db) as f32;
                     plane.iter_mut().for_each(|v| *v *= gain);
                 }
-                (take.file.clone(), planes)
+                ((take.file.clone(), planes), factor)
             })
-            .collect();
-        Rendered { rate_hz: self.rate_hz, files, arrivals: self.truth() }
+            .unzip();
+        Rendered { rate_hz: self.rate_hz, files, arrivals: self.truth(), factors }
     }
 
-    fn record(
-        &self,
-        mic: &Mic,
-        sources: &[Vec<Vec<Complex32>>],
-        forward: &Arc<dyn RealToComplex<f32>>,
-        seed: u64,
-    ) -> Vec<f32> {
+    fn record(&self, mic: &Mic, sources: &[Dry], forward: &Arc<dyn RealToComplex<f32>>, seed: u64) -> Vec<f32> {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
         let rate = f64::from(self.rate_hz);
         let fft_len = BLOCK * 2;
@@ -120,6 +150,12 @@ impl Scene {
                     }
                     contact => {
                         let mut r = self.room.response(rate, (s.position, s.front), mic, &mut rng);
+                        if mic.behind == Some(i) {
+                            r.iter_mut().for_each(|v| *v *= BEHIND);
+                        }
+                        if let Some(turn) = mic.turn.filter(|t| t.of == Some(i)) {
+                            turn.pass(&mut r, rate);
+                        }
                         if contact.is_some() {
                             r.iter_mut().for_each(|v| *v *= 0.01);
                         }
@@ -135,8 +171,8 @@ impl Scene {
         let mut time = inverse.make_output_vec();
         for block in 0..blocks {
             let mut sum = vec![Complex32::default(); fft_len / 2 + 1];
-            for (spectra, response) in sources.iter().zip(&responses) {
-                if let Some(x) = spectra.get(block) {
+            for (i, (dry, response)) in sources.iter().zip(&responses).enumerate() {
+                if let Some(x) = dry.taken(mic.contact == Some(i)).get(block) {
                     sum.iter_mut().zip(x.iter().zip(response)).for_each(|(s, (a, b))| *s += a * b);
                 }
             }
@@ -163,13 +199,17 @@ impl Scene {
                 .map(|(i, s)| {
                     let contact = mic.contact == Some(i);
                     let path = if contact { 0.0 } else { distance(s.position, mic.position) / SPEED_M_S };
-                    let up = (contact || radiation(s.front, s.position, mic.position) > 0.0) != mic.inverted;
+                    let in_front = contact || radiation(s.front, s.position, mic.position) > 0.0;
+                    let up = in_front != (mic.inverted != (mic.behind == Some(i)));
+                    let low_sign = if up { 1 } else { -1 };
+                    let turned = mic.turn.is_some_and(|t| t.takes(i));
                     Arrival {
                         source: s.name.clone(),
                         file: take.file.clone(),
                         channel: channel as u16 + 1,
                         delay_frames: path * f64::from(self.rate_hz) + mic.latency_frames,
-                        sign: if up { 1 } else { -1 },
+                        sign: if turned { -low_sign } else { low_sign },
+                        low_sign,
                     }
                 })
                 .collect()
@@ -201,6 +241,9 @@ fn colour(x: &mut [f32], mic: &Mic, rate: f64) {
     }
     if mic.presence != 0.0 {
         high_pass(x, 2_000.0, Some(mic.presence as f32));
+    }
+    if let Some(turn) = mic.turn.filter(|t| t.of.is_none()) {
+        turn.pass(x, rate);
     }
 }
 

@@ -43,8 +43,42 @@ pub struct Mic {
     pub low_cut_hz: f64,
     /// Amplitude added above 2 kHz, as a part of what is there.
     pub presence: f64,
+    /// Stands behind this source, by index: its sound alone arrives inverted.
+    pub behind: Option<usize>,
+    /// The phase turns with frequency on its way.
+    pub turn: Option<Turn>,
     /// Its machine's clock runs fast by this much, in parts per million.
     pub clock_ppm: f64,
+}
+
+/// A first-order all-pass: lows pass upright, everything well above its corner inverted, levels as they are. A port, a filter or a
+/// transformer does so (common practice, no source; Oppenheim & Schafer, Discrete-Time Signal Processing, for the filter).
+#[derive(Debug, Clone, Copy)]
+pub struct Turn {
+    /// Corner in Hz, where the phase is −90°.
+    pub hz: f64,
+    /// Only the sound of this source, by index, takes that way; none: everything does.
+    pub of: Option<usize>,
+}
+
+impl Turn {
+    /// Does the sound of a source take that way?
+    pub fn takes(&self, source: usize) -> bool {
+        self.of.is_none_or(|o| o == source)
+    }
+
+    /// Sends a signal through.
+    pub fn pass(&self, x: &mut [f32], rate_hz: f64) {
+        let t = (std::f64::consts::PI * self.hz / rate_hz).tan();
+        let a = (t - 1.0) / (t + 1.0);
+        let (mut before, mut out) = (0f64, 0f64);
+        for v in x {
+            let now = f64::from(*v);
+            out = a * now + before - a * out;
+            before = now;
+            *v = out as f32;
+        }
+    }
 }
 
 impl Mic {
@@ -61,6 +95,8 @@ impl Mic {
             gain_db: 0.0,
             low_cut_hz: 0.0,
             presence: 0.0,
+            behind: None,
+            turn: None,
             clock_ppm: 0.0,
         }
     }

@@ -104,14 +104,15 @@ pub fn check(played: &Rendered, rate: SampleRate) -> Checked {
     Checked { names, tracks, table, check }
 }
 
-/// Source that stands nearest to a microphone.
-fn nearest(scene: &Scene, c: &Checked, m: usize) -> usize {
+/// Source that stands nearest to a microphone; what is never struck is nobody's source.
+pub(crate) fn nearest(scene: &Scene, c: &Checked, m: usize) -> usize {
     let mic = mic(scene, c, m);
     let to = |i: usize| room::distance(scene.sources[i].position, mic.position);
-    mic.contact.or((0..scene.sources.len()).min_by(|a, b| to(*a).total_cmp(&to(*b)))).unwrap_or(0)
+    let struck = (0..scene.sources.len()).filter(|i| !scene.sources[*i].hits.is_empty());
+    mic.contact.or(struck.min_by(|a, b| to(*a).total_cmp(&to(*b)))).unwrap_or(0)
 }
 
-fn mic<'a>(scene: &'a Scene, c: &Checked, m: usize) -> &'a room::Mic {
+pub(crate) fn mic<'a>(scene: &'a Scene, c: &Checked, m: usize) -> &'a room::Mic {
     let n = &c.names[m];
     let take = scene.takes.iter().find(|t| t.file == n.file).expect("a file of the scene");
     &take.mics[usize::from(n.channel) - 1]
@@ -140,12 +141,12 @@ pub fn score(scene: &Scene, played: &Rendered, c: &Checked) -> Score {
 }
 
 impl Checked {
-    fn at(&self, m: usize) -> (&str, u16) {
+    pub(crate) fn at(&self, m: usize) -> (&str, u16) {
         (self.names[m].file.as_str(), self.names[m].channel)
     }
 
     /// A finding of a kind that a track comes first in, unless it is undecided.
-    fn found(&self, kind: Kind, m: usize) -> Option<&Finding> {
+    pub(crate) fn found(&self, kind: Kind, m: usize) -> Option<&Finding> {
         let about = |f: &&Finding| f.kind == kind && f.about.tracks[0] == m && f.verdict > Verdict::Undecided;
         self.check.findings.iter().find(about)
     }
@@ -241,12 +242,12 @@ fn swapped_pairs(s: &mut Score, scene: &Scene, c: &Checked) {
 }
 
 /// Halves of sets of two.
-fn pairs_of(c: &Checked) -> Vec<[usize; 2]> {
+pub(crate) fn pairs_of(c: &Checked) -> Vec<[usize; 2]> {
     let of = |set: usize| (0..c.tracks.len()).filter(|m| c.tracks[*m].set == Some(set)).collect::<Vec<_>>();
     (0..c.tracks.len()).filter_map(|set| <[usize; 2]>::try_from(of(set)).ok()).collect()
 }
 
-fn tally(count: &mut [usize; 3], is: bool, said: bool) {
+pub(crate) fn tally(count: &mut [usize; 3], is: bool, said: bool) {
     count[0] += usize::from(is);
     count[1] += usize::from(is && said);
     count[2] += usize::from(!is && said);

@@ -16,6 +16,8 @@ pub struct SoundSource {
     pub dry: Vec<f32>,
     /// Frames at which something is struck or begins.
     pub hits: Vec<i64>,
+    /// What an electrical pickup takes, where that is not the dry sound: what goes into an amplifier.
+    pub direct: Option<Vec<f32>>,
 }
 
 /// One file of the session and the microphones on its channels.

@@ -118,6 +118,7 @@ fn built(seconds: f64, seed: u64, kind: Kind, players: Option<usize>, reach: &Re
             front: (backed == Some(i)).then_some([0.0, -1.0, 0.0]),
             dry,
             hits,
+            direct: None,
         })
         .collect();
     let mut takes = near_mics(&sources, &players, backed, reach, &mut rng);

@@ -19,6 +19,8 @@ pub enum Kind {
     Early,
     /// Left and right have changed places.
     PairSwapped,
+    /// Two pairs hear the stage the other way round from one another.
+    PairsContradict,
     /// Loses much in mono.
     WeakInMono,
     /// A group's microphones take each other's lows away.
@@ -78,6 +80,7 @@ impl Kind {
             | Self::ChannelLate => Severity::Fault,
             Self::PhaseTurns | Self::LengthsDiffer | Self::OneCopied => Severity::Info,
             Self::OpposedByPlacement
+            | Self::PairsContradict
             | Self::WeakInMono
             | Self::LowsLost
             | Self::Unrelated

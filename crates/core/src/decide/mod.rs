@@ -26,7 +26,7 @@ pub use crate::decide::finding::Gain;
 pub use crate::decide::setup::{Named, said, tracks_of};
 pub use crate::decide::sides::{PairSides, Tells};
 pub use crate::decide::signs::{Link, Solution, solve};
-pub use crate::decide::words::{Guess, guess, other_side_name};
+pub use crate::decide::words::{Guess, guess, other_side_name, same_source};
 
 use crate::decide::case::{Advice, Case, SourceOf};
 use crate::decide::finding::Finding;

@@ -1,6 +1,6 @@
 //! Tracks from file names: role, source, side and set as far as names tell.
 
-use crate::decide::words::guess;
+use crate::decide::words::{guess, same_source};
 use crate::edit::Edit;
 use crate::track::{Role, Side, Track};
 
@@ -19,23 +19,26 @@ pub struct Named {
 pub fn tracks_of(names: &[Named]) -> Vec<Track> {
     let stem = |f: &str| f.rsplit_once('.').map_or(f, |(s, _)| s).to_string();
     let guesses: Vec<_> = names.iter().map(|n| guess(&stem(&n.file), n.channel, n.channels)).collect();
+    // Two of one name are the first pair and the second, in the order of the files.
+    let halves = |like: usize, side: Side| -> Vec<usize> {
+        let (n, g) = (&names, &guesses);
+        let same = |k: &usize| {
+            n[*k].channels == 1 && g[*k].side == side && g[*k].base == g[like].base && g[*k].role == g[like].role
+        };
+        (0..names.len()).filter(same).collect()
+    };
     let set_of = |i: usize| {
         let n = &names[i];
         if n.channels > 1 {
             return names.iter().position(|o| o.file == n.file);
         }
-        let g = &guesses[i];
-        let half = |k: usize, side: Side| {
-            let (o, h) = (&names[k], &guesses[k]);
-            o.channels == 1 && h.side == side && h.base == g.base && h.role == g.role
-        };
-        let wanted = match g.side {
+        let other = match guesses[i].side {
             Side::Left => Side::Right,
             Side::Right => Side::Left,
             _ => return None,
         };
-        let other = (0..names.len()).find(|k| half(*k, wanted))?;
-        Some(i.min(other))
+        let nth = halves(i, guesses[i].side).iter().position(|k| *k == i)?;
+        halves(i, other).get(nth).map(|o| i.min(*o))
     };
     names
         .iter()
@@ -57,6 +60,6 @@ pub fn tracks_of(names: &[Named]) -> Vec<Track> {
 /// For each track a number for the source that its name says it stands at; none where the name says nothing.
 pub fn said(tracks: &[Track]) -> Vec<Option<usize>> {
     let at = |t: &Track| matches!(t.role, Role::Near | Role::Direct) && !t.source.is_empty();
-    let same = |a: &Track, b: &Track| at(b) && a.source.to_lowercase() == b.source.to_lowercase();
+    let same = |a: &Track, b: &Track| at(b) && same_source(&a.source, &b.source);
     tracks.iter().map(|t| if at(t) { tracks.iter().position(|o| same(t, o)) } else { None }).collect()
 }
