@@ -5,6 +5,7 @@
 //! the microphone that leads it; two microphones that rise and fall together stand at one source.
 
 use crate::dsp::envelope::Onset;
+use crate::dsp::stats::median;
 use crate::dsp::stats::thin;
 use crate::measure::table::survey::Survey;
 use crate::units::{SampleRate, db_of_power};
@@ -16,6 +17,14 @@ pub const MOST_STRIKES: usize = 72;
 pub const MOST_PASSAGES: usize = 32;
 /// By how much a microphone must lead the others for the sound to be its own source's, in dB.
 const LEAD_DB: f64 = 4.0;
+/// A microphone's own source stays within this of its second loudest moment, in dB.
+const OWN_DB: f64 = 12.0;
+/// Where the levels of its moments, sorted, leave a gap like this, what lies below it is another source, in dB.
+const GAP_DB: f64 = 6.0;
+/// A stroke reaches the microphones at its source within this, in seconds, latencies of theirs among it.
+const TOGETHER_S: f64 = 0.02;
+/// A source dies away soon when it falls by this within 0.4 s, in dB.
+const DIES_AWAY_DB: f64 = 9.0;
 /// With fewer moments than this, a smaller lead is accepted.
 const ENOUGH: usize = 16;
 /// How far another microphone may stand above its usual part of the sound before something else must have sounded there.
@@ -26,8 +35,6 @@ const FIT_LEAST: usize = 8;
 const TOGETHER_DB: f64 = 2.5;
 /// Microphones of one name whose lead differs by more than this stand at different sources, in dB.
 const NEVER_DB: f64 = 30.0;
-/// Microphones of different names must agree this much more closely to be joined, in dB.
-const DOUBT_DB: f64 = 1.2;
 /// An onset this far under another one does not disturb it, in dB.
 const FAINT_DB: f64 = 15.0;
 /// Strikes needed to judge a microphone.
@@ -84,6 +91,8 @@ pub struct Stage<'a> {
 struct Moment {
     at: i64,
     levels: Vec<f64>,
+    /// Level over all bands in the track itself, relative to its loud passages, in dB.
+    loud_db: f64,
 }
 
 impl Stage<'_> {
@@ -91,13 +100,13 @@ impl Stage<'_> {
     pub fn groups(&self) -> Vec<Group> {
         let near = self.sounding();
         let strikes: Vec<Vec<Moment>> = near.par_iter().map(|m| self.strikes(*m)).collect();
-        let passages: Vec<Vec<Moment>> = near.par_iter().map(|m| self.passages(*m)).collect();
+        let passages: Vec<Vec<Moment>> = near.par_iter().zip(&strikes).map(|(m, s)| self.passages(*m, s)).collect();
         let group = self.gathered(&near, &strikes, &passages);
         (0..near.len())
             .filter_map(|id| {
                 let (here, others) = split(0..near.len(), |i| group[*i] == id);
                 let others: Vec<usize> = others.into_iter().map(|i| near[i]).collect();
-                spoken(here.into_iter().map(|i| (near[i], &strikes[i][..], &passages[i][..])), &others)
+                self.spoken(here.into_iter().map(|i| (near[i], &strikes[i][..], &passages[i][..])), &others)
             })
             .collect()
     }
@@ -105,8 +114,47 @@ impl Stage<'_> {
     /// One group of these tracks, whatever their levels say.
     pub fn group_of(&self, tracks: &[usize]) -> Option<Group> {
         let (here, others) = split(self.sounding(), |m| tracks.contains(m));
-        let moments: Vec<_> = here.iter().map(|m| (*m, self.strikes(*m), self.passages(*m))).collect();
-        spoken(moments.iter().map(|(m, s, p)| (*m, &s[..], &p[..])), &others)
+        let moments: Vec<_> = here
+            .iter()
+            .map(|m| {
+                let strikes = self.strikes(*m);
+                let passages = self.passages(*m, &strikes);
+                (*m, strikes, passages)
+            })
+            .collect();
+        self.spoken(moments.iter().map(|(m, s, p)| (*m, &s[..], &p[..])), &others)
+    }
+
+    /// A group of microphones, each with its strikes and passages. The microphone whose moments stand out most over the others comes
+    /// first. What one of them alone takes for its own is another source that happens to be next to it.
+    fn spoken<'a>(
+        &self,
+        members: impl Iterator<Item = (usize, &'a [Moment], &'a [Moment])>,
+        others: &[usize],
+    ) -> Option<Group> {
+        let mut each: Vec<Group> = members
+            .map(|(m, strikes, passages)| Group {
+                members: vec![m],
+                hits: leading(strikes, m, others),
+                passages: leading(passages, m, others),
+            })
+            .collect();
+        let of = |g: &Group, led: &[Led]| led.iter().map(|l| l.at - self.shift[g.members[0]]).collect::<Vec<i64>>();
+        let told: Vec<[Vec<i64>; 2]> = each.iter().map(|g| [of(g, &g.hits), of(g, &g.passages)]).collect();
+        let reach = [self.rate.frames(TOGETHER_S), self.rate.frames(0.3)];
+        for (n, g) in each.iter_mut().enumerate() {
+            let shift = self.shift[g.members[0]];
+            for (kind, led) in [&mut g.hits, &mut g.passages].into_iter().enumerate() {
+                let fellows: Vec<&Vec<i64>> =
+                    (0..told.len()).filter(|k| *k != n).map(|k| &told[k][kind]).filter(|t| !t.is_empty()).collect();
+                let shared =
+                    |l: &Led| fellows.iter().any(|t| t.iter().any(|at| (at - l.at + shift).abs() <= reach[kind]));
+                led.retain(|l| fellows.is_empty() || shared(l));
+            }
+        }
+        each.sort_by_key(|g| std::cmp::Reverse(g.hits.len() * 2 + g.passages.len()));
+        let tracks = each.iter().map(|g| g.members[0]).collect();
+        (!each.is_empty()).then(|| Group { members: tracks, ..each.swap_remove(0) })
     }
 
     /// Near microphones with anything on them.
@@ -136,7 +184,8 @@ impl Stage<'_> {
                     // A name is believed unless the two never sound together.
                     Some(true) if long < NEVER_DB || struck < NEVER_DB * 0.5 => 0.0,
                     Some(true) => long,
-                    Some(false) => long + DOUBT_DB,
+                    // Neighbours hear one another's strokes nearly alike; their names know better.
+                    Some(false) => f64::INFINITY,
                     None if struck < TOGETHER_DB => long * 0.5,
                     None => long,
                 };
@@ -194,13 +243,30 @@ impl Stage<'_> {
                     db(Some(self.surveys[n].bright.largest(at - early, at + late))) - reference[n]
                 })
                 .collect();
-            found.push(Moment { at: o.frame, levels });
+            let loud = self.surveys[m].full.largest(o.frame, o.frame + self.rate.frames(0.06));
+            let loud_db = db(Some(loud)) - db(Some(self.surveys[m].loud.full));
+            found.push(Moment { at: o.frame, levels, loud_db });
         }
         found
     }
 
-    /// Quarter-seconds of one near microphone above its floor, each with its level everywhere.
-    fn passages(&self, m: usize) -> Vec<Moment> {
+    /// Does what a near microphone is for die away soon after a strike?
+    fn dies_away(&self, m: usize, strikes: &[Moment]) -> bool {
+        let slow = &self.surveys[m].slow;
+        let (step, later) = (self.rate.frames(0.25), self.rate.frames(0.4));
+        let fall = |s: &Moment| db(Some(slow.mean(s.at, step))) - db(Some(slow.mean(s.at + later, step)));
+        let mut falls: Vec<f64> = strikes.iter().filter(|s| s.levels[m] > -OWN_DB).map(fall).collect();
+        falls.len() >= FEW && median(&mut falls).is_some_and(|f| f > DIES_AWAY_DB)
+    }
+
+    /// Quarter-seconds of one near microphone above its floor, each with its level everywhere. Where its source dies away soon, only
+    /// those at a strike: what sounds between its strikes is something else.
+    fn passages(&self, m: usize, strikes: &[Moment]) -> Vec<Moment> {
+        let dry = self.dies_away(m, strikes);
+        let struck = |from: i64, to: i64| {
+            let of_its_own = |s: &&Moment| s.levels[m] > -OWN_DB;
+            strikes.iter().filter(of_its_own).any(|s| from <= s.at && s.at < to)
+        };
         let reference: Vec<f64> = self.surveys.iter().map(|s| db(Some(s.loud.full))).collect();
         let s = &self.surveys[m];
         let floor = db(Some(s.loud.floor)) - reference[m];
@@ -210,14 +276,15 @@ impl Stage<'_> {
         let mut at = s.facts.start.0;
         while at + 2 * step <= end {
             let home = db(Some(s.slow.mean(at, 2 * step))) - reference[m];
-            if home > -24.0 && home > (floor + 6.0).min(-12.0) {
+            let own = !dry || struck(at - step, at + step);
+            if own && home > -24.0 && home > (floor + 6.0).min(-12.0) {
                 let levels = (0..self.surveys.len())
                     .map(|n| {
                         let there = at - self.shift[m] + self.shift[n];
                         db(Some(self.surveys[n].slow.mean(there, 2 * step))) - reference[n]
                     })
                     .collect();
-                found.push(Moment { at, levels });
+                found.push(Moment { at, levels, loud_db: home });
             }
             at += step;
         }
@@ -257,6 +324,13 @@ fn leading(moments: &[Moment], own: usize, others: &[usize]) -> Vec<Led> {
         .take_while(|(i, (lead, _))| *lead >= LEAD_DB || (*i < ENOUGH && *lead >= 0.0))
         .map(|(_, (_, m))| m)
         .collect();
+    // A cymbal without a microphone of its own leads in whatever stands next to it, but softer than what that microphone is for.
+    let mut loud: Vec<f64> = led.iter().map(|m| m.loud_db).collect();
+    loud.sort_by(|a, b| b.total_cmp(a));
+    let least = loud.get(1).map_or(f64::NEG_INFINITY, |second| second - OWN_DB);
+    let gap = loud.windows(2).skip(1).find(|l| l[0] - l[1] >= GAP_DB).map_or(least, |l| l[0]);
+    let least = least.max(gap);
+    led.retain(|m| m.loud_db >= least);
     led.sort_by_key(|m| m.at);
     let tracks = moments.first().map_or(0, |m| m.levels.len());
     let usual: Vec<f64> = (0..tracks)
@@ -276,19 +350,4 @@ fn leading(moments: &[Moment], own: usize, others: &[usize]) -> Vec<Led> {
 
 fn split(all: impl IntoIterator<Item = usize>, here: impl Fn(&usize) -> bool) -> (Vec<usize>, Vec<usize>) {
     all.into_iter().partition(here)
-}
-
-/// A group of microphones, each with its strikes and passages. The microphone whose moments stand out most over the others comes
-/// first.
-fn spoken<'a>(members: impl Iterator<Item = (usize, &'a [Moment], &'a [Moment])>, others: &[usize]) -> Option<Group> {
-    let mut each: Vec<Group> = members
-        .map(|(m, strikes, passages)| Group {
-            members: vec![m],
-            hits: leading(strikes, m, others),
-            passages: leading(passages, m, others),
-        })
-        .collect();
-    each.sort_by_key(|g| std::cmp::Reverse(g.hits.len() * 2 + g.passages.len()));
-    let tracks = each.iter().map(|g| g.members[0]).collect();
-    (!each.is_empty()).then(|| Group { members: tracks, ..each.swap_remove(0) })
 }
