@@ -73,8 +73,8 @@ const RULES: [fn(&Known) -> Vec<Finding>; 5] = [
 pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     let corrected = as_carried(table, tracks);
     let case = Case { table: &corrected, tracks, rate_hz: table.rate.hz_f64() };
-    let polarity = polarity::judge(&case);
     let latency = latency::judge(&case);
+    let polarity = polarity::judge(&case, &latency);
     let sides = sides::judge(&case);
     let sources = sources(&case, &sides, &polarity);
     let advice = advice::advise(&case, &polarity, &latency, &sources);

@@ -15,34 +15,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let kind = if seed % 8 == 0 { Kind::Clean } else { Kind::Any };
         let scene = scene(seconds, seed, kind);
         let played = scene.render();
-        let c = check(&played, rate);
-        if std::env::var("ROWS").is_ok() {
-            for r in &c.table.rows {
-                let mut by = std::collections::BTreeMap::new();
-                for h in &r.hits {
-                    let near = scene
-                        .sources
-                        .iter()
-                        .filter(|s| s.hits.iter().any(|x| (h.0 - x) > -100 && (h.0 - x) < 500))
-                        .map(|s| s.name.clone())
-                        .collect::<Vec<_>>()
-                        .join("+");
-                    *by.entry(near).or_insert(0) += 1;
-                }
-                println!(
-                    "  row {} members {:?}: hits {} passages {} {:?}",
-                    c.tracks[r.home].label,
-                    r.members,
-                    r.hits.len(),
-                    r.passages.len(),
-                    by
-                );
-            }
-            for s in &scene.sources {
-                println!("   source {} {:?} {} hits", s.name, s.position, s.hits.len());
-            }
-        }
-        let s = score(&scene, &played, &c, kind == Kind::Clean);
+        let s = score(&scene, &played, &check(&played, rate), kind == Kind::Clean);
         println!(
             "{seed}: {} files, {} sources, solid {:?} of {:?}",
             scene.takes.len(),

@@ -1,8 +1,7 @@
 //! Where the microphones of a set stand, and the paths behind them.
 
-use super::Kind;
 use super::kit::Part;
-use super::names::{Seat, Second};
+use super::names::{Kind, Seat, Second};
 use crate::SoundSource;
 use crate::room::{Mic, Room, Turn};
 use rand::Rng;

@@ -20,14 +20,7 @@ use rand_chacha::ChaCha8Rng;
 /// Rate in Hz.
 pub const RATE_HZ: u32 = 48_000;
 
-/// What a session is made for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
-    /// Eleven mono files with numbered names, one microphone a drum, nothing wrong.
-    Clean,
-    /// Anything, as the seed will have it.
-    Any,
-}
+pub use names::Kind;
 
 /// The session of a seed.
 pub fn scene(seconds: f64, seed: u64, kind: Kind) -> Scene {

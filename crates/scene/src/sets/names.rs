@@ -4,6 +4,15 @@ use super::kit::Part;
 use rand::Rng;
 use rand_chacha::ChaCha8Rng;
 
+/// What a session is made for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// Eleven mono files with numbered names, one microphone a drum, nothing wrong.
+    Clean,
+    /// Anything, as the seed will have it.
+    Any,
+}
+
 /// A microphone of a set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Seat {

@@ -64,7 +64,7 @@ fn pieces(name: &str) -> Vec<Piece> {
             (l.is_lowercase() && c.is_uppercase())
                 || (l.is_uppercase() && c.is_uppercase() && next_low)
                 || (l.is_alphabetic() && c.is_ascii_digit())
-                || (leading && l.is_ascii_digit() && c.is_alphabetic())
+                || (l.is_ascii_digit() && (c.is_uppercase() || (leading && c.is_alphabetic())))
         });
         match found.last_mut().filter(|_| !begins) {
             Some(piece) => piece.text.push(*c),
