@@ -3,7 +3,7 @@
 mod common;
 
 use common::stage::{RATE, Stage, solid, table, track};
-use marea_core::decide::finding::{Finding, To};
+use marea_core::decide::finding::{Change, Finding, To};
 use marea_core::decide::kind::Kind;
 use marea_core::decide::{Check, Link, Move, decide, solve, sum_gain, whole};
 use marea_core::dsp::bands::BANDS_HZ;
@@ -187,13 +187,28 @@ fn crossed_pairs_are_found_and_exchanged() {
     let mut s = Stage::new(5, 4);
     s.mics.swap(7, 8);
     let c = s.check();
-    assert_eq!(c.swapped_pairs, [[7, 8]], "the main pair is believed");
-    assert_eq!(kinds(&c), [(Kind::PairSwapped, 7)]);
-    for c in &c.findings[0].changes {
-        let To::Side(side) = c.to else { panic!("{c:?}") };
-        s.tracks[c.of].side = side;
+    // Of two pairs that contradict each other nobody can know which is exchanged: it is asked.
+    assert_eq!((c.swapped_pairs.len(), kinds(&c)), (0, vec![(Kind::PairsContradict, 5)]));
+    let f = &c.findings[0];
+    assert_eq!((f.about.tracks.as_slice(), f.changes.len(), f.verdict), (&[5, 6, 7, 8][..], 0, Verdict::Solid));
+    let question = f.question.clone().unwrap();
+    let home = question.answers[0].changes[0].of;
+    for answer in question.answers {
+        let [Change { of, to: To::Side(side) }] = answer.changes[..] else { panic!("{answer:?}") };
+        assert_eq!((of, side.word()), (home, answer.text.as_str()));
+        let mut s = Stage { mics: s.mics.clone(), tracks: s.tracks.clone(), ..Stage::new(5, 4) };
+        s.tracks[home].side = side;
+        let c = s.check();
+        // The stage has the truth: the main pair stands as named, and so the room pair is exchanged where the answer is true.
+        let truly = if s.mics[home][0] < s.mics[5][0].midpoint(s.mics[6][0]) { Side::Left } else { Side::Right };
+        assert_eq!(c.swapped_pairs, [if side == truly { [7, 8] } else { [5, 6] }]);
+        assert_eq!(kinds(&c), [(Kind::PairSwapped, c.swapped_pairs[0][0])]);
+        for c in &c.findings[0].changes {
+            let To::Side(side) = c.to else { panic!("{c:?}") };
+            s.tracks[c.of].side = side;
+        }
+        assert_eq!(kinds(&s.check()), []);
     }
-    assert_eq!(kinds(&s.check()), []);
     // Named sides outweigh the other pair.
     let mut s = Stage::new(5, 4);
     s.mics.swap(5, 6);

@@ -84,6 +84,28 @@ pub struct Effect {
     pub after_db: f64,
 }
 
+/// A question that only somebody who was there can answer.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Question {
+    /// In a sentence.
+    pub text: String,
+    /// What can be answered.
+    pub answers: Vec<Answer>,
+}
+
+/// One answer, and what is then known.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Answer {
+    /// In a word or two.
+    pub text: String,
+    /// What follows from it, in a sentence.
+    pub then: String,
+    /// What tracks become.
+    pub changes: Vec<Change>,
+}
+
 /// Something the engineer should know.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -112,6 +134,9 @@ pub struct Finding {
     pub changes: Vec<Change>,
     /// What that does to other sums.
     pub effects: Vec<Effect>,
+    /// What would settle it; none where nothing has to be asked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub question: Option<Question>,
 }
 
 /// Finding by finding from what is known: nothing but the kind, the subject and the sentence has to be said.
@@ -130,6 +155,7 @@ impl Finding {
             advice: String::new(),
             changes: Vec::new(),
             effects: Vec::new(),
+            question: None,
         }
     }
 
@@ -189,6 +215,12 @@ impl Finding {
     /// What is proposed, and what that does to other sums.
     pub fn changes(mut self, changes: Vec<Change>, effects: Vec<Effect>) -> Self {
         (self.changes, self.effects) = (changes, effects);
+        self
+    }
+
+    /// What would settle it.
+    pub fn asking(mut self, question: Option<Question>) -> Self {
+        self.question = question;
         self
     }
 

@@ -64,7 +64,7 @@ struct Known<'a> {
 const RULES: [fn(&Known) -> Vec<Finding>; 5] = [
     |k| polarity::findings(k.case, k.polarity, k.sources),
     |k| latency::findings(k.case, k.latency),
-    |k| sides::findings(k.case, k.sides),
+    |k| sides::findings(k.case, k.sides, k.sources),
     |k| plain::findings(k.case),
     |k| cost::group_findings(k.case, k.advice, k.sources),
 ];

@@ -1,8 +1,9 @@
 //! Left and right. A source reaches the nearer half of a pair first; when both halves stand at one place, it is louder in one.
 
-use crate::decide::case::Case;
-use crate::decide::finding::{Change, Finding, To};
+use crate::decide::case::{Case, SourceOf};
+use crate::decide::finding::{Answer, Change, Finding, Question, To};
 use crate::decide::kind::Kind;
+use crate::dsp::stats::median;
 use crate::measure::arrival::Row;
 use crate::track::{Role, Side};
 use crate::units::db_of_power;
@@ -19,6 +20,11 @@ const MIDDLE_FRAMES: f64 = 2.0;
 const AGREE: f64 = 0.4;
 /// Correlation from which the answer is solid.
 const CLEAR: f64 = 0.7;
+/// Sources that two pairs must both hear to be compared, and for a solid answer.
+const FEW: usize = 2;
+const SURE: usize = 3;
+/// With so many sources what a pair tells is taken about its median.
+const CENTRED_FROM: usize = 3;
 
 /// What the pairs hear.
 pub struct Sides {
@@ -26,6 +32,7 @@ pub struct Sides {
     /// Pairs that are crossed, left as named first.
     pub swapped: Vec<[usize; 2]>,
     judged: Vec<Crossed>,
+    contradicting: Vec<Contradiction>,
 }
 
 struct Crossed {
@@ -33,7 +40,15 @@ struct Crossed {
     verdict: Verdict,
     sources: usize,
     by: String,
-    unsure: bool,
+}
+
+/// Two pairs that hear the stage the other way round from one another, and nothing says which of them is exchanged.
+struct Contradiction {
+    pairs: [[usize; 2]; 2],
+    verdict: Verdict,
+    sources: usize,
+    /// The source whose place tells them apart best, and whether the first pair hears it on the left.
+    asks: Option<(usize, bool)>,
 }
 
 impl Sides {
@@ -131,15 +146,34 @@ fn hears(case: &Case, [l, r]: [usize; 2]) -> (Option<Tells>, Vec<Option<f64>>) {
     }
 }
 
-/// Correlation (−1 … 1) of what two pairs tell, and the number of sources that both tell.
+/// Correlation (−1 … 1) of what two pairs tell, and the number of sources that both tell. From three sources on both are taken about
+/// their medians: where one half of a pair is late, everything moves to one side.
 fn likeness(a: &[Option<f64>], b: &[Option<f64>]) -> (f64, usize) {
     let both: Vec<(f64, f64)> = a.iter().zip(b).filter_map(|(x, y)| x.zip(*y)).collect();
-    let (xy, xx, yy) = both.iter().fold((0.0, 0.0, 0.0), |t, (x, y)| (t.0 + x * y, t.1 + x * x, t.2 + y * y));
+    let centre = |of: fn(&(f64, f64)) -> f64| {
+        if both.len() < CENTRED_FROM {
+            0.0
+        } else {
+            median(&mut both.iter().map(of).collect::<Vec<f64>>()).unwrap_or(0.0)
+        }
+    };
+    correlation(&both, [centre(|v| v.0), centre(|v| v.1)])
+}
+
+/// The same against named sides, which are left or right of the middle already.
+fn likeness_to_names(heard: &[Option<f64>], named: &[Option<f64>]) -> (f64, usize) {
+    let both: Vec<(f64, f64)> = heard.iter().zip(named).filter_map(|(x, y)| x.zip(*y)).collect();
+    correlation(&both, [0.0, 0.0])
+}
+
+fn correlation(both: &[(f64, f64)], centre: [f64; 2]) -> (f64, usize) {
+    let from_centre = both.iter().map(|(x, y)| (x - centre[0], y - centre[1]));
+    let (xy, xx, yy) = from_centre.fold((0.0, 0.0, 0.0), |t, (x, y)| (t.0 + x * y, t.1 + x * x, t.2 + y * y));
     (if xx > 0.0 && yy > 0.0 { xy / (xx * yy).sqrt() } else { 0.0 }, both.len())
 }
 
-/// Which pairs are crossed. Sources whose side is named decide when there are any. Otherwise pairs are compared with each other, and
-/// of two that disagree the one nearer the stage is believed.
+/// Which pairs are crossed. Sources whose side is named decide when there are any. Otherwise pairs are compared with each other: of
+/// three the odd one is crossed; of two that contradict each other nobody can know which, since arrivals do not change by mirroring.
 pub fn judge(case: &Case) -> Sides {
     let pairs = pairs(case);
     let heard: Vec<Vec<Option<f64>>> = pairs.iter().map(|p| hears(case, *p).1).collect();
@@ -153,13 +187,15 @@ pub fn judge(case: &Case) -> Sides {
             _ => None,
         })
         .collect();
+    let judged: Vec<Crossed> = (0..pairs.len()).filter_map(|i| crossed(case, &pairs, &heard, &named, i)).collect();
+    let swapped: Vec<[usize; 2]> = judged.iter().map(|c| c.pair).collect();
+    let contradicting = contradictions(case, &pairs, &heard, &named, &swapped);
+    let unknown = |p: &[usize; 2]| contradicting.iter().any(|c| c.pairs.contains(p));
     let nearness = |p: &[usize; 2]| nearness(case.tracks[p[0]].role);
-    let crossed: Vec<Crossed> = (0..pairs.len()).filter_map(|i| crossed(case, &pairs, &heard, &named, i)).collect();
-    let swapped: Vec<[usize; 2]> = crossed.iter().filter(|c| c.verdict > Verdict::Undecided).map(|c| c.pair).collect();
     let trusted = pairs
         .iter()
         .zip(&heard)
-        .filter(|(p, h)| !swapped.contains(p) && h.iter().any(Option::is_some))
+        .filter(|(p, h)| !swapped.contains(p) && !unknown(p) && h.iter().any(Option::is_some))
         .max_by(|a, b| nearness(a.0).total_cmp(&nearness(b.0)))
         .map(|(_, h)| h);
     let rows = (0..case.table.rows.len())
@@ -172,10 +208,10 @@ pub fn judge(case: &Case) -> Sides {
             (None, None) => Side::None,
         })
         .collect();
-    Sides { rows, swapped, judged: crossed }
+    Sides { rows, swapped, judged, contradicting }
 }
 
-/// Weight of a pair: nearer to the stage counts more.
+/// Weight of a pair when sources are given a side: nearer to the stage counts more.
 fn nearness(role: Role) -> f64 {
     match role {
         Role::Main => 2.0,
@@ -184,7 +220,21 @@ fn nearness(role: Role) -> f64 {
     }
 }
 
-/// Is a pair crossed, by the named sides or else by the other pairs?
+/// Pairs that hear the stage as this one does, and those that hear it the other way round; with what tells of them.
+fn opinions(heard: &[Vec<Option<f64>>], i: usize) -> (Vec<usize>, Vec<(usize, f64, usize)>) {
+    let (mut with, mut against) = (Vec::new(), Vec::new());
+    for k in (0..heard.len()).filter(|k| *k != i) {
+        let (like, n) = likeness(&heard[i], &heard[k]);
+        match () {
+            () if n < FEW || like.abs() < AGREE => {}
+            () if like < 0.0 => against.push((k, -like, n)),
+            () => with.push(k),
+        }
+    }
+    (with, against)
+}
+
+/// Is a pair crossed, by the named sides or else by two other pairs and more?
 fn crossed(
     case: &Case,
     pairs: &[[usize; 2]],
@@ -193,68 +243,111 @@ fn crossed(
     i: usize,
 ) -> Option<Crossed> {
     let pair = pairs[i];
-    let (by_name, n) = likeness(&heard[i], named);
-    if n >= 2 && by_name.abs() > AGREE {
-        let verdict = if n >= 3 && by_name < -CLEAR { Verdict::Solid } else { Verdict::Likely };
+    let (with, against) = opinions(heard, i);
+    let (by_name, n) = likeness_to_names(&heard[i], named);
+    // One named side is enough to choose between two pairs; to accuse a pair that nothing else contradicts it takes two.
+    if n >= if against.is_empty() { FEW } else { 1 } && by_name.abs() > AGREE {
+        let verdict = if n >= SURE && by_name < -CLEAR { Verdict::Solid } else { Verdict::Likely };
         let by = "the named sides".to_string();
-        return (by_name < 0.0).then_some(Crossed { pair, verdict, sources: n, by, unsure: false });
+        return (by_name < 0.0).then_some(Crossed { pair, verdict, sources: n, by });
     }
-    let counts = |p: &[usize; 2]| nearness(case.tracks[p[0]].role);
-    let (mut for_it, mut against, mut clear, mut sources) = (counts(&pair), 0.0, 0.0f64, 0);
-    let mut by = Vec::new();
-    for (k, other) in pairs.iter().enumerate().filter(|(k, _)| *k != i) {
-        let (like, n) = likeness(&heard[i], &heard[k]);
-        if n < 2 || like.abs() < AGREE {
-            continue;
-        }
-        if like < 0.0 {
-            against += counts(other);
-            clear = clear.max(-like);
-            sources = sources.max(n);
-            by.push(format!("{} and {}", case.label(other[0]), case.label(other[1])));
-        } else {
-            for_it += counts(other);
-        }
+    // Named sides that speak for another pair settle it there.
+    let settled = |k: usize| likeness_to_names(&heard[k], named).1 > 0;
+    if against.iter().any(|(k, ..)| settled(*k)) {
+        let right = against.iter().filter(|(k, ..)| likeness_to_names(&heard[*k], named).0 > AGREE).count();
+        let sources = against.iter().map(|a| a.2).max().unwrap_or(0);
+        let by = "a pair that agrees with the named sides".to_string();
+        return (right > 0).then_some(Crossed { pair, verdict: Verdict::Likely, sources, by });
     }
-    if against <= 0.0 || against < for_it {
+    if against.len() <= with.len() + 1 {
         return None;
     }
-    // Two pairs of equal weight disagree: one is crossed, and nothing says which.
-    let unsure = against == for_it;
-    let verdict = match (unsure, clear > CLEAR && sources >= 3) {
-        (true, _) => Verdict::Undecided,
-        (false, true) => Verdict::Solid,
-        (false, false) => Verdict::Likely,
+    let by: Vec<String> = against
+        .iter()
+        .map(|(k, ..)| format!("{} and {}", case.label(pairs[*k][0]), case.label(pairs[*k][1])))
+        .collect();
+    let sources = against.iter().map(|a| a.2).max().unwrap_or(0);
+    Some(Crossed { pair, verdict: Verdict::Likely, sources, by: by.join(", ") })
+}
+
+/// Every two pairs against one another of which none is known to be crossed, where no majority tells.
+fn contradictions(
+    case: &Case,
+    pairs: &[[usize; 2]],
+    heard: &[Vec<Option<f64>>],
+    named: &[Option<f64>],
+    swapped: &[[usize; 2]],
+) -> Vec<Contradiction> {
+    let mut found = Vec::new();
+    let known = |i: usize| swapped.contains(&pairs[i]) || likeness_to_names(&heard[i], named).1 > 0;
+    for i in 0..pairs.len() {
+        for (k, like, sources) in opinions(heard, i).1.into_iter().filter(|(k, ..)| *k > i) {
+            if known(i) || known(k) {
+                continue;
+            }
+            let verdict = if like > CLEAR && sources >= SURE { Verdict::Solid } else { Verdict::Likely };
+            let asks = asks(case, &heard[i], &heard[k]);
+            found.push(Contradiction { pairs: [pairs[i], pairs[k]], verdict, sources, asks });
+        }
+    }
+    found
+}
+
+/// The source with a microphone of its own that lies furthest to one side, and whether the first pair has it on the left.
+fn asks(case: &Case, a: &[Option<f64>], b: &[Option<f64>]) -> Option<(usize, bool)> {
+    let far = |heard: &[Option<f64>]| {
+        let mut all: Vec<f64> = heard.iter().flatten().copied().collect();
+        let centre = median(&mut all).unwrap_or(0.0);
+        heard.iter().map(|d| d.map(|d| d - centre)).collect::<Vec<Option<f64>>>()
     };
-    Some(Crossed { pair, verdict, sources, by: by.join(", "), unsure })
+    let (a, b) = (far(a), far(b));
+    let rows = (0..case.table.rows.len()).filter(|i| case.table.rows[*i].own_mic);
+    let told = rows.filter_map(|i| Some((i, a[i]?, b[i]?))).filter(|(_, a, b)| a * b < 0.0);
+    told.max_by(|x, y| (x.1 * x.2).abs().total_cmp(&(y.1 * y.2).abs())).map(|(i, a, _)| (i, a > 0.0))
 }
 
 /// Findings about sides.
-pub fn findings(case: &Case, sides: &Sides) -> Vec<Finding> {
-    sides
-        .judged
-        .iter()
-        .map(|c| {
-            let [l, r] = c.pair;
-            let text = format!(
-                "{} and {} have changed places: {} sources reach the other half first, compared with {}.",
-                case.label(l),
-                case.label(r),
-                c.sources,
-                c.by
-            );
-            if c.unsure {
-                return Finding::of_tracks(Kind::Undecided, [l, r], text)
-                    .verdict(c.verdict)
-                    .hits(c.sources)
-                    .advice("One of the two pairs is crossed; a named side of one source would tell which.");
-            }
-            let swap = |of: usize, side: Side| Change { of, to: To::Side(side) };
-            Finding::of_tracks(Kind::PairSwapped, [l, r], text)
-                .verdict(c.verdict)
-                .hits(c.sources)
-                .advice("Exchange left and right.")
-                .changes(vec![swap(l, Side::Right), swap(r, Side::Left)], Vec::new())
-        })
-        .collect()
+pub fn findings(case: &Case, sides: &Sides, sources: &[SourceOf]) -> Vec<Finding> {
+    let crossed = sides.judged.iter().map(|c| {
+        let [l, r] = c.pair;
+        let text = format!(
+            "{} and {} have changed places: {} sources reach the other half first, compared with {}.",
+            case.label(l),
+            case.label(r),
+            c.sources,
+            c.by
+        );
+        let swap = |of: usize, side: Side| Change { of, to: To::Side(side) };
+        Finding::of_tracks(Kind::PairSwapped, [l, r], text)
+            .verdict(c.verdict)
+            .hits(c.sources)
+            .advice("Exchange left and right.")
+            .changes(vec![swap(l, Side::Right), swap(r, Side::Left)], Vec::new())
+    });
+    crossed.chain(sides.contradicting.iter().map(|c| contradict(case, c, sources))).collect()
+}
+
+fn contradict(case: &Case, c: &Contradiction, sources: &[SourceOf]) -> Finding {
+    let called = |[l, r]: [usize; 2]| format!("{} and {}", case.label(l), case.label(r));
+    let [first, second] = c.pairs.map(called);
+    let text = format!(
+        "{first} hear the stage the other way round from {second}, on {} sources. One of the two pairs is exchanged; the sound cannot tell which.",
+        c.sources
+    );
+    let question = c.asks.map(|(row, first_left)| {
+        let answer = |side: Side| {
+            let first_right = (side == Side::Left) != first_left;
+            let then = format!("Then {} are exchanged.", if first_right { &first } else { &second });
+            let changes = vec![Change { of: case.table.rows[row].home, to: To::Side(side) }];
+            Answer { text: side.word().into(), then, changes }
+        };
+        let text = format!("Where does {} stand, seen from the audience?", sources[row].name);
+        Question { text, answers: [Side::Left, Side::Right].map(answer).into() }
+    });
+    let tracks: Vec<usize> = c.pairs.iter().flatten().copied().collect();
+    Finding::of_tracks(Kind::PairsContradict, tracks, text)
+        .verdict(c.verdict)
+        .hits(c.sources)
+        .advice("The place of one source settles it.")
+        .asking(question)
 }
