@@ -40,7 +40,7 @@ pub struct Score {
     pub late: [usize; 3],
     /// Latencies called solid, and those of them that are further off or not there.
     pub late_solid: [usize; 2],
-    /// Swapped pairs there are, found, and found where there is none.
+    /// Swapped pairs there are, found or asked about, and found where there is none.
     pub swapped: [usize; 3],
     /// Microphones opposed to their own source by placement there are, told so, and told so without being.
     pub opposed: [usize; 3],
@@ -234,6 +234,9 @@ fn swapped_pairs(s: &mut Score, scene: &Scene, c: &Checked) {
             _ => false,
         });
         let said = c.check.swapped_pairs.iter().any(|p| p.contains(&pair[0]));
+        // Of two pairs nobody can know which is swapped: to ask is right.
+        let asks = |f: &Finding| f.kind == Kind::PairsContradict && f.about.tracks.contains(&pair[0]);
+        let said = said || (swapped && c.check.findings.iter().any(asks));
         tally(&mut s.swapped, swapped, said);
         if swapped != said {
             s.notes.push(format!("{}: swapped {swapped}, said {said}", c.tracks[pair[0]].label));

@@ -305,8 +305,8 @@ fn near_mics(
             }
             _ if rng.random_bool(0.2) => {
                 let second = at_source(s, rng.random_range(reach.second.clone()), rng);
-                takes.push(mono(" 1", mic));
-                takes.push(mono(" 2", second));
+                takes.push(mono(" mic 1", mic));
+                takes.push(mono(" mic 2", second));
             }
             _ => takes.push(mono("", mic)),
         }

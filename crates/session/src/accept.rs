@@ -75,6 +75,20 @@ pub fn chosen(
     Ok(Accepted { changes, label })
 }
 
+/// One answer to the question of an open finding.
+///
+/// # Errors
+/// [`AcceptError`] when it is not open, or asks nothing like that.
+pub fn answered(shown: &[FindingView], key: &str, answer: usize) -> Result<Accepted, AcceptError> {
+    let open = |f: &&FindingView| f.key == key && f.standing != Standing::Agreed;
+    let f = &shown.iter().find(open).ok_or(AcceptError::NotOpen)?.finding;
+    let nothing = || AcceptError::NothingProposed(f.text.clone());
+    let question = f.question.as_ref().ok_or_else(nothing)?;
+    let given = question.answers.get(answer).ok_or_else(nothing)?;
+    let label = format!("Answered: {} {}. {}", question.text, given.text, given.then);
+    Ok(Accepted { changes: given.changes.clone(), label })
+}
+
 /// Everything that is at least so sure: all advice, and the sides of pairs that have changed places.
 pub fn everything(check: &Check, least: Verdict) -> Vec<Change> {
     let advised = check.tracks.iter().enumerate().filter(|(_, a)| a.verdict >= least);

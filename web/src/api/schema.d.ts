@@ -625,6 +625,7 @@ export interface components {
         Acceptance: {
             /** @description Tracks whose advice is taken over. */
             advice?: string[];
+            answer?: components["schemas"]["Answered"] | null;
             /** @description Keys of open findings. */
             keys?: string[];
         };
@@ -684,6 +685,22 @@ export interface components {
              * @description Sign.
              */
             sign: number;
+        };
+        /** @description One answer, and what is then known. */
+        Answer: {
+            /** @description What tracks become. */
+            changes: components["schemas"]["Change"][];
+            /** @description In a word or two. */
+            text: string;
+            /** @description What follows from it, in a sentence. */
+            then: string;
+        };
+        /** @description An answer to the question of a finding. */
+        Answered: {
+            /** @description Which answer, from 0. */
+            answer: number;
+            /** @description Key of the finding. */
+            key: string;
         };
         /** @description Sum of two tracks in one third-octave band against unrelated sources of the same level, in dB. */
         BandGain: {
@@ -1174,6 +1191,8 @@ export interface components {
                 [key: string]: string;
             } | null;
             hits?: components["schemas"]["HandHits"] | null;
+            /** @description What a track of one channel is linked with: the id that all of them share, `none` for nothing, or empty to follow the names. */
+            link?: string | null;
             /** @description Name. */
             name?: string | null;
             /** @description align, keep-distance, bring-in, leave, or empty for the one that goes with the role. */
@@ -1218,6 +1237,7 @@ export interface components {
             hits: number;
             /** @description What. */
             kind: components["schemas"]["Kind"];
+            question?: components["schemas"]["Question"] | null;
             /** @description Row of the table it shows best on. */
             row?: number | null;
             /** @description How bad. */
@@ -1438,7 +1458,7 @@ export interface components {
          * @description What a finding is about.
          * @enum {string}
          */
-        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "weak-in-mono" | "lows-lost" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided" | "channel-inverted" | "channel-late" | "level-difference" | "one-copied" | "lasting-opposition" | "silent";
+        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "pairs-contradict" | "weak-in-mono" | "lows-lost" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided" | "channel-inverted" | "channel-late" | "level-difference" | "one-copied" | "lasting-opposition" | "silent";
         /** @description One lag in every unit an engineer reads. */
         LagUnits: {
             /**
@@ -1822,6 +1842,13 @@ export interface components {
             correction: components["schemas"]["Correction"];
             /** @description How sure. */
             verdict: components["schemas"]["Verdict"];
+        };
+        /** @description A question that only somebody who was there can answer. */
+        Question: {
+            /** @description What can be answered. */
+            answers: components["schemas"]["Answer"][];
+            /** @description In a sentence. */
+            text: string;
         };
         /**
          * Format: int64

@@ -6,6 +6,7 @@ import { useSession } from '../session/store'
 import { COLUMNS, shownColumns } from './columns'
 import GroupDialog from './GroupDialog.vue'
 import LaneStack from './LaneStack.vue'
+import { linkName } from '../session/links'
 import LaneTools from './LaneTools.vue'
 import { usePathFacts } from './usePathFacts'
 import { useStack, type Tried } from './useStack'
@@ -56,7 +57,7 @@ function groupFiles(): void {
   }
   for (const tracks of sets.values()) {
     if (tracks.length < 2 || tracks.some((t) => store.desk.group(t.id))) continue
-    const name = tracks[0]!.link_id ? tracks[0]!.file_name.replace(/\.[^.]+$/, '') : tracks[0]!.source
+    const name = tracks[0]!.link_id ? linkName(tracks) : tracks[0]!.source
     store.desk.putGroup({ name, tracks: tracks.map((t) => t.id) })
   }
 }

@@ -1,6 +1,6 @@
 //! Tracks from file names: role, source, side and set as far as names tell.
 
-use crate::decide::words::{guess, same_source};
+use crate::decide::words::{guess, other_takes, same_source};
 use crate::edit::Edit;
 use crate::track::{Role, Side, Track};
 
@@ -59,7 +59,9 @@ pub fn tracks_of(names: &[Named]) -> Vec<Track> {
 
 /// For each track a number for the source that its name says it stands at; none where the name says nothing.
 pub fn said(tracks: &[Track]) -> Vec<Option<usize>> {
-    let at = |t: &Track| matches!(t.role, Role::Near | Role::Direct) && !t.source.is_empty();
+    // Takes of one part tell when they were played, not where.
+    let take = |t: &Track| tracks.iter().any(|o| other_takes(&t.source, &o.source));
+    let at = |t: &Track| matches!(t.role, Role::Near | Role::Direct) && !t.source.is_empty() && !take(t);
     let same = |a: &Track, b: &Track| at(b) && same_source(&a.source, &b.source);
     tracks.iter().map(|t| if at(t) { tracks.iter().position(|o| same(t, o)) } else { None }).collect()
 }

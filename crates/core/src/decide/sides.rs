@@ -20,7 +20,7 @@ const MIDDLE_FRAMES: f64 = 2.0;
 const AGREE: f64 = 0.4;
 /// Correlation from which the answer is solid.
 const CLEAR: f64 = 0.7;
-/// Sources that two pairs must both hear to be compared, and for a solid answer.
+/// Sources that two pairs must both hear to be compared, and for a solid answer; and pairs that must contradict a third for one.
 const FEW: usize = 2;
 const SURE: usize = 3;
 /// With so many sources what a pair tells is taken about its median.
@@ -175,15 +175,18 @@ fn correlation(both: &[(f64, f64)], centre: [f64; 2]) -> (f64, usize) {
 /// Which pairs are crossed. Sources whose side is named decide when there are any. Otherwise pairs are compared with each other: of
 /// three the odd one is crossed; of two that contradict each other nobody can know which, since arrivals do not change by mirroring.
 pub fn judge(case: &Case) -> Sides {
-    let pairs = pairs(case);
+    // Two microphones at one source hear that source, and not the stage.
+    let at_source = |m: &usize| case.table.rows.iter().any(|r| r.own_mic && r.members.contains(m));
+    let all = pairs(case);
+    let pairs: Vec<[usize; 2]> = all.iter().copied().filter(|p| !p.iter().any(at_source)).collect();
     let heard: Vec<Vec<Option<f64>>> = pairs.iter().map(|p| hears(case, *p).1).collect();
     let named: Vec<Option<f64>> = case
         .table
         .rows
         .iter()
         .map(|row| match case.tracks[row.home].side {
-            Side::Left if !pairs.iter().flatten().any(|m| *m == row.home) => Some(1.0),
-            Side::Right if !pairs.iter().flatten().any(|m| *m == row.home) => Some(-1.0),
+            Side::Left if !all.iter().flatten().any(|m| *m == row.home) => Some(1.0),
+            Side::Right if !all.iter().flatten().any(|m| *m == row.home) => Some(-1.0),
             _ => None,
         })
         .collect();
@@ -267,7 +270,9 @@ fn crossed(
         .map(|(k, ..)| format!("{} and {}", case.label(pairs[*k][0]), case.label(pairs[*k][1])))
         .collect();
     let sources = against.iter().map(|a| a.2).max().unwrap_or(0);
-    Some(Crossed { pair, verdict: Verdict::Likely, sources, by: by.join(", ") })
+    let sure = with.is_empty() && against.len() >= SURE && sources >= SURE && against.iter().any(|a| a.1 > CLEAR);
+    let verdict = if sure { Verdict::Solid } else { Verdict::Likely };
+    Some(Crossed { pair, verdict, sources, by: by.join(", ") })
 }
 
 /// Every two pairs against one another of which none is known to be crossed, where no majority tells.

@@ -55,6 +55,17 @@ pub struct Acceptance {
     /// Tracks whose advice is taken over.
     #[serde(default)]
     pub advice: Vec<Uuid>,
+    /// The answer to a finding's question, instead of all else.
+    pub answer: Option<Answered>,
+}
+
+/// An answer to the question of a finding.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct Answered {
+    /// Key of the finding.
+    pub key: String,
+    /// Which answer, from 0.
+    pub answer: usize,
 }
 
 /// A finding put aside.
@@ -153,11 +164,21 @@ pub async fn accept_findings(
         Ok((m, j.rows[m].name.as_str()))
     };
     let advice: Vec<(usize, &str)> = wanted.advice.iter().map(place).collect::<Result<_, ServerError>>()?;
-    let Accepted { changes, label } = accept::chosen(&j.judged, &j.findings(), &wanted.keys, &advice)?;
+    let Accepted { changes, label } = match &wanted.answer {
+        Some(a) => accept::answered(&j.findings(), &a.key, a.answer)?,
+        None => accept::chosen(&j.judged, &j.findings(), &wanted.keys, &advice)?,
+    };
     let mut patches: BTreeMap<Uuid, TrackPatch> = BTreeMap::new();
     for change in changes {
         let row = &j.rows[change.of];
         take(patches.entry(row.id).or_default(), row, change.to);
+    }
+    // A fault of one half of a pair is that half's alone: its mate stays where it is unless it is spoken of.
+    let moved: Vec<&TrackRow> =
+        j.rows.iter().filter(|r| patches.get(&r.id).is_some_and(|p| p.edit.offset_frames.is_some())).collect();
+    for mate in j.rows.iter().filter(|m| moved.iter().any(|r| r.link_id.is_some() && r.link_id == m.link_id)) {
+        let stays = mate.edit().placement.offset_frames;
+        patches.entry(mate.id).or_default().edit.offset_frames.get_or_insert(stays);
     }
     let changes = patches.into_iter().map(|(track_id, after)| NewChange::to(track_id, after)).collect();
     let made = decisions::decide(state.db(), session, &NewDecision::of(label, changes)).await?;

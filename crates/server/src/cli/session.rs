@@ -88,6 +88,16 @@ struct FindingReport {
     cost_db: Option<f64>,
     text: String,
     advice: String,
+    /// What would settle it, where only somebody who was there knows.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    question: Option<QuestionReport>,
+}
+
+#[derive(Debug, Clone, Serialize)]
+struct QuestionReport {
+    text: String,
+    /// Answers, and what follows from each.
+    answers: Vec<[String; 2]>,
 }
 
 #[derive(Debug, Clone, Serialize)]
@@ -256,6 +266,10 @@ impl Checked {
             cost_db: f.cost_db,
             text: f.text.clone(),
             advice: f.advice.clone(),
+            question: f.question.as_ref().map(|q| QuestionReport {
+                text: q.text.clone(),
+                answers: q.answers.iter().map(|a| [a.text.clone(), a.then.clone()]).collect(),
+            }),
         });
         let sources = self.check.sources.iter().map(|s| {
             let (file, channel) = of(s.home);

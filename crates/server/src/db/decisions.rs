@@ -289,13 +289,13 @@ async fn one(tx: &mut MySqlConnection, session: Uuid, which: &str) -> Result<Opt
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_optional(tx).await?)
 }
 
-/// Channels of one file stay together; so do members of a group that moves together, with the files they are of.
+/// What is linked stays together; so do members of a group that moves together, with the files they are of.
 fn goes_along(rows: &[TrackRow], desk: Option<&Desk>, moved: &TrackRow, other: &TrackRow) -> bool {
-    let of_one_file = |a: &TrackRow, b: &TrackRow| a.link_id.is_some() && a.link_id == b.link_id;
-    let file = rows.iter().filter(|r| r.id == moved.id || of_one_file(r, moved));
+    let linked = |a: &TrackRow, b: &TrackRow| a.link_id.is_some() && a.link_id == b.link_id;
+    let file = rows.iter().filter(|r| r.id == moved.id || linked(r, moved));
     let mates: Vec<Uuid> = desk.map_or_else(Vec::new, |d| file.flat_map(|r| d.mates(r.id)).collect());
-    let along = rows.iter().any(|m| mates.contains(&m.id) && (m.id == other.id || of_one_file(m, other)));
-    other.id != moved.id && (along || of_one_file(moved, other))
+    let along = rows.iter().any(|m| mates.contains(&m.id) && (m.id == other.id || linked(m, other)));
+    other.id != moved.id && (along || linked(moved, other))
 }
 
 /// One at a time in a session; gives its rate.

@@ -2,7 +2,7 @@
 
 use super::bounds::Bounds;
 use super::edits::EditId;
-use super::tracks::{HandHits, TrackRow};
+use super::tracks::{HandHits, TrackRow, UNLINKED};
 use crate::error::ServerError;
 use marea_core::edit::map::TimeMap;
 use marea_core::edit::slice::Cut;
@@ -115,6 +115,27 @@ pub struct Facts {
     /// Taken out of the session.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub removed: Option<bool>,
+    /// What a track of one channel is linked with: the id that all of them share, `none` for nothing, or empty to follow the names.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub link: Option<String>,
+}
+
+/// The link as a decision says it.
+fn link_word(own: Option<Uuid>) -> String {
+    match own {
+        None => String::new(),
+        Some(UNLINKED) => "none".into(),
+        Some(id) => id.to_string(),
+    }
+}
+
+/// The link as it is stored; none for a word that means nothing.
+fn link_of(word: &str) -> Option<Option<Uuid>> {
+    match word {
+        "" => Some(None),
+        "none" => Some(Some(UNLINKED)),
+        id => id.parse().ok().map(Some),
+    }
 }
 
 impl Facts {
@@ -129,6 +150,7 @@ impl Facts {
             dismissed: self.dismissed.as_ref().map(|_| row.dismissed.0.clone()),
             hits: self.hits.as_ref().map(|_| row.hits.0.clone()),
             removed: self.removed.map(|_| row.removed),
+            link: self.link.as_ref().map(|_| link_word(row.own_link)),
         }
     }
 
@@ -143,6 +165,7 @@ impl Facts {
             dismissed: self.dismissed.or(other.dismissed),
             hits: self.hits.or(other.hits),
             removed: self.removed.or(other.removed),
+            link: self.link.or(other.link),
         }
     }
 
@@ -175,6 +198,14 @@ impl Facts {
         }
         if self.hits.as_ref().is_some_and(|h| h.added.len() + h.removed.len() > 2_000) {
             return refuse("at most 2000 hits are drawn or removed by hand");
+        }
+        if let Some(link) = &self.link {
+            if row.channels > 1 {
+                return refuse("the channels of one file stay together");
+            }
+            if link_of(link).is_none() {
+                return refuse("a link is the id that its tracks share, “none”, or nothing");
+            }
         }
         if let Some(hits) = &self.hits {
             bounds.check(track, hits.added.iter().chain(&hits.removed).map(|h| h.0))?;
@@ -264,10 +295,12 @@ pub async fn apply(
     facts: &Facts,
 ) -> Result<(), ServerError> {
     sqlx::query(
-        "UPDATE tracks SET edit_id = COALESCE(?, edit_id), name = COALESCE(?, name), role = COALESCE(?, role),
+        "UPDATE tracks SET link_id = IF(?, ?, link_id), edit_id = COALESCE(?, edit_id), name = COALESCE(?, name), role = COALESCE(?, role),
          source = COALESCE(?, source), side = COALESCE(?, side), policy = COALESCE(?, policy),
          dismissed = COALESCE(?, dismissed), hits = COALESCE(?, hits), removed = COALESCE(?, removed) WHERE id = ?",
     )
+    .bind(facts.link.is_some())
+    .bind(facts.link.as_deref().and_then(link_of).flatten())
     .bind(edit)
     .bind(&facts.name)
     .bind(&facts.role)

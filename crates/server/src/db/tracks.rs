@@ -3,6 +3,7 @@
 
 use super::edits::{self, Carried};
 use crate::error::ServerError;
+use marea_core::decide::{Named, tracks_of};
 use marea_core::edit::drawn::DrawnPiece;
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
@@ -25,6 +26,10 @@ pub struct TrackRow {
     pub sha256: Vec<u8>,
     pub channel: u16,
     pub channels: u16,
+    /// The link as stored: none follows the names, [`UNLINKED`] was taken apart by hand.
+    pub own_link: Option<Uuid>,
+    /// Tracks with the same one are linked; told by [`linked`].
+    #[sqlx(skip)]
     pub link_id: Option<Uuid>,
     pub file_name: String,
     pub coding: String,
@@ -73,6 +78,11 @@ impl TrackRow {
     /// The frame of its recording that is heard at a session frame.
     pub fn own_frame(&self, session_frame: SessionFrame) -> RecordingFrame {
         self.edit().own_frame(self.start(), session_frame)
+    }
+
+    /// What the name of its file tells.
+    pub fn named(&self) -> Named {
+        Named { file: self.file_name.clone(), channel: self.channel, channels: self.channels }
     }
 
     /// Where its first frame sounds as recorded.
@@ -160,12 +170,30 @@ impl From<TrackRow> for Track {
 
 fn select(which: &str) -> sqlx::AssertSqlSafe<String> {
     sqlx::AssertSqlSafe(format!(
-        "SELECT tracks.id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes, position,
-         name, role, source, side, start_frame, frames, policy, dismissed, hits, removed, {}
+        "SELECT tracks.id, session_id, sha256, channel, channels, link_id AS own_link, file_name, coding, file_rate_hz, notes,
+         position, name, role, source, side, start_frame, frames, policy, dismissed, hits, removed, {}
          FROM tracks {} WHERE {which}",
         edits::COLUMNS,
         edits::JOINS
     ))
+}
+
+/// The link of a track that was taken apart by hand.
+pub const UNLINKED: Uuid = Uuid::nil();
+
+/// Channels of one file are linked, and so are two mono files whose names differ by a side only, unless somebody said otherwise.
+fn linked(mut rows: Vec<TrackRow>) -> Vec<TrackRow> {
+    let by_name: Vec<usize> = (0..rows.len())
+        .filter(|i| rows[*i].own_link.is_none() && rows[*i].channels == 1 && !rows[*i].removed)
+        .collect();
+    let names: Vec<Named> = by_name.iter().map(|i| rows[*i].named()).collect();
+    for (track, i) in tracks_of(&names).iter().zip(&by_name) {
+        rows[*i].link_id = track.set.map(|k| rows[by_name[k]].id);
+    }
+    for row in &mut rows {
+        row.link_id = row.own_link.filter(|l| *l != UNLINKED).or(row.link_id);
+    }
+    rows
 }
 
 /// A session's tracks in their order.
@@ -174,7 +202,7 @@ fn select(which: &str) -> sqlx::AssertSqlSafe<String> {
 /// As the database says.
 pub async fn of_session(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec<TrackRow>, ServerError> {
     let sql = select("session_id = ? AND NOT removed ORDER BY position, channel, tracks.id");
-    Ok(sqlx::query_as(sql).bind(session).fetch_all(db).await?)
+    Ok(linked(sqlx::query_as(sql).bind(session).fetch_all(db).await?))
 }
 
 /// The same with those that were taken out.
@@ -183,7 +211,7 @@ pub async fn of_session(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec
 /// As the database says.
 pub async fn with_removed(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Vec<TrackRow>, ServerError> {
     let sql = select("session_id = ? ORDER BY position, channel, tracks.id");
-    Ok(sqlx::query_as(sql).bind(session).fetch_all(db).await?)
+    Ok(linked(sqlx::query_as(sql).bind(session).fetch_all(db).await?))
 }
 
 /// Tracks of a recording that were taken out.
@@ -236,7 +264,7 @@ pub async fn insert(tx: &mut MySqlConnection, t: &TrackRow) -> Result<(), Server
     .bind(&t.sha256)
     .bind(t.channel)
     .bind(t.channels)
-    .bind(t.link_id)
+    .bind(t.own_link)
     .bind(&t.file_name)
     .bind(&t.coding)
     .bind(t.file_rate_hz)

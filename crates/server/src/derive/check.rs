@@ -7,7 +7,7 @@ use crate::db::tracks::TrackRow;
 use crate::error::ServerError;
 use crate::tasks::Subject;
 use crate::worker::JobError;
-use marea_core::decide::{Named, tracks_of};
+use marea_core::decide::Named;
 use marea_core::measure::arrival::Table;
 use marea_core::signal::{MemSource, Source};
 use marea_core::track::{Policy, Side, Track};
@@ -40,21 +40,19 @@ pub struct Measured {
 
 /// What their files' names say of the tracks.
 pub fn by_name(rows: &[TrackRow]) -> Vec<Named> {
-    rows.iter().map(|t| Named { file: t.file_name.clone(), channel: t.channel, channels: t.channels }).collect()
+    rows.iter().map(TrackRow::named).collect()
 }
 
-/// Tracks as the rules see them. Halves of a pair in two files are told by their names, like those in one file by their link.
+/// Tracks as the rules see them.
 pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
-    let guessed = tracks_of(&by_name(rows));
     rows.iter()
-        .zip(guessed)
-        .map(|(t, g)| Track {
+        .map(|t| Track {
             label: t.name.clone(),
             role: t.role(),
             source: t.source.clone(),
             side: Side::of_word(&t.side),
             policy: Policy::of_word(&t.policy),
-            set: t.link_id.and_then(|l| rows.iter().position(|o| o.link_id == Some(l))).or(g.set),
+            set: t.link_id.and_then(|l| rows.iter().position(|o| o.link_id == Some(l))),
             edit: t.edit().clone(),
             anchor: anchor == Some(t.id),
             stamped: t.start_frame != 0,

@@ -150,11 +150,11 @@ fn spec(s: &Session, rate: SampleRate, (channels, title): (usize, &str), depth: 
     spec
 }
 
-/// One file a recording: the channels of a linked set together, in their order.
+/// One file a recording: its channels together, in their order. What is linked is delivered together, each file as it came.
 fn groups<'a>(all: &'a [TrackRow], wanted: &[Uuid]) -> Vec<Vec<&'a TrackRow>> {
     let mut groups: Vec<Vec<&TrackRow>> = Vec::new();
     for t in all {
-        match groups.iter_mut().find(|g| t.link_id.is_some() && g[0].link_id == t.link_id) {
+        match groups.iter_mut().find(|g| t.channels > 1 && g[0].sha256 == t.sha256) {
             Some(group) => group.push(t),
             None => groups.push(vec![t]),
         }
@@ -163,7 +163,9 @@ fn groups<'a>(all: &'a [TrackRow], wanted: &[Uuid]) -> Vec<Vec<&'a TrackRow>> {
     for group in groups.iter_mut().filter(|g| g.len() == 2 && g[0].side == "right" && g[1].side == "left") {
         group.swap(0, 1);
     }
-    groups.retain(|g| wanted.is_empty() || g.iter().any(|t| wanted.contains(&t.id)));
+    let links: Vec<Uuid> = all.iter().filter(|t| wanted.contains(&t.id)).filter_map(|t| t.link_id).collect();
+    let asked = |t: &TrackRow| wanted.contains(&t.id) || t.link_id.is_some_and(|l| links.contains(&l));
+    groups.retain(|g| wanted.is_empty() || g.iter().any(|t| asked(t)));
     groups
 }
 

@@ -142,12 +142,12 @@ impl Import<'_> {
         frames: i64,
         notes: &[String],
     ) -> Result<(), JobError> {
-        let link_id = (info.channels > 1).then(Uuid::now_v7);
+        let own_link = (info.channels > 1).then(Uuid::now_v7);
         let mut tx = self.w.db.begin().await?;
         // First, so that two imports at once wait for one another instead of each holding what the other needs.
         sessions::touch(&mut *tx, self.session).await?;
         for channel in 1..=info.channels {
-            let row = TrackRow { link_id, ..self.track(info, channel, (start_frame, frames), notes) };
+            let row = TrackRow { own_link, ..self.track(info, channel, (start_frame, frames), notes) };
             tracks::insert(&mut tx, &row).await?;
         }
         tx.commit().await?;
@@ -164,6 +164,7 @@ impl Import<'_> {
             sha256: self.sha256.clone(),
             channel,
             channels: info.channels,
+            own_link: None,
             link_id: None,
             file_name: self.file_name.into(),
             coding: info.coding.clone(),

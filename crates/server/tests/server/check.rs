@@ -78,14 +78,34 @@ async fn findings_are_accepted_put_aside_and_taken_back() {
         .filter(|f| f["finding"]["verdict"] == "solid" && !f["finding"]["changes"].as_array().unwrap().is_empty())
         .map(|f| &f["key"])
         .collect();
-    assert!(solid.len() >= 3);
+    assert!(solid.len() >= 2);
     s.post(&at("check/accept"), json!({ "keys": solid })).await;
     let check = checked(&s, &session).await;
-    for kind in ["wired-inverted", "opposed-by-placement", "pair-swapped"] {
+    for kind in ["wired-inverted", "opposed-by-placement"] {
         assert_eq!(standing(&check, kind), ["agreed"], "{kind}");
     }
-    s.post(&at("undo"), json!({})).await;
-    assert_eq!(standing(&checked(&s, &session).await, "pair-swapped"), ["open"]);
+    // Of two pairs that contradict each other nobody can know which is swapped. The answer is a decision; then it is told.
+    let asked = of(&check, "pairs-contradict")[0];
+    let answers = asked["finding"]["question"]["answers"].as_array().unwrap();
+    let hall = answers.iter().position(|a| a["then"].as_str().unwrap().contains("Hall pair")).unwrap();
+    let (status, _) = s.post(&at("check/accept"), json!({ "answer": { "key": asked["key"], "answer": 7 } })).await;
+    assert_eq!(status, 409, "no such answer");
+    let (status, made) =
+        s.post(&at("check/accept"), json!({ "answer": { "key": asked["key"], "answer": hall } })).await;
+    assert_eq!(status, 201, "{made}");
+    assert!(made["label"].as_str().unwrap().starts_with("Answered: Where does "), "{made}");
+    let check = checked(&s, &session).await;
+    assert_eq!(
+        (standing(&check, "pairs-contradict"), standing(&check, "pair-swapped")),
+        (vec![], vec!["open".to_string()])
+    );
+    let swapped = of(&check, "pair-swapped")[0]["key"].clone();
+    assert_eq!(s.post(&at("check/accept"), json!({ "keys": [swapped] })).await.0, 201);
+    assert_eq!(standing(&checked(&s, &session).await, "pair-swapped"), ["agreed"]);
+    for _ in 0..3 {
+        s.post(&at("undo"), json!({})).await;
+    }
+    assert_eq!(standing(&checked(&s, &session).await, "pairs-contradict"), ["open"]);
     // Advised places can be taken over as well.
     let advised = &check["tracks"][3];
     assert_eq!(s.post(&at("check/accept"), json!({ "advice": [advised] })).await.0, 201);

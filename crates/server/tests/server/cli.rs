@@ -110,6 +110,13 @@ fn a_folder_is_checked_and_aligned_as_a_session() {
     let scene = marea_scene::harbour_hall::scene(60.0, 5);
     marea_scene::write_files(&scene.render(), &session, 0, &scene.faults).unwrap();
     std::fs::write(session.join("broken.wav"), "no sound").unwrap();
+    // Two pairs contradict each other; a name that says where one source stands settles which of them is swapped.
+    let out = marea(folder.path(), &["check", "session", "--json"]);
+    let report: Value = serde_json::from_slice(&out.stdout).unwrap();
+    let asked = report["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "pairs-contradict").unwrap();
+    assert_eq!((asked["tracks"].as_array().unwrap().len(), report["swapped_pairs"].as_array().unwrap().len()), (4, 0));
+    assert!(asked["question"]["text"].as_str().unwrap().contains("seen from the audience?"), "{asked}");
+    std::fs::rename(session.join("Cello near.wav"), session.join("Cello near right.wav")).unwrap();
     let out = marea(folder.path(), &["check", "session", "--json"]);
     assert_eq!(out.status.code(), Some(1), "{}", String::from_utf8_lossy(&out.stderr));
     assert!(String::from_utf8_lossy(&out.stderr).contains("broken.wav"), "it says which");

@@ -106,3 +106,62 @@ async fn from_the_earliest_sound_and_only_what_is_wanted() {
     let jobs = s.settled(&empty).await;
     assert!(jobs[0]["error"].as_str().unwrap().contains("no recordings"), "{jobs:?}");
 }
+
+/// Two mono files that differ by a side in their names are a pair like the channels of one file: moved, exchanged and delivered
+/// together, also after a restart; taken apart and put together by hand.
+#[actix_web::test]
+async fn mono_files_are_a_pair_by_name() {
+    let s = TestServer::start().await;
+    let session = s.session("Pairs").await;
+    let at = |what: &str| format!("/api/sessions/{session}/{what}");
+    let x = hits(96_000, 4);
+    let file = |name: &'static str, by: i64| (name, wav(&[moved(&x, by, 1.0)], 48_000, None));
+    let files = [file("08 OH L.wav", 9), file("09 OH R.wav", 14), file("Snare Top.wav", 0), file("Tambour.wav", 3)];
+    s.bring_in(&session, &files).await;
+    let track = async |name: &str| s.tracks(&session).await.into_iter().find(|t| t["name"] == name).unwrap();
+    let decide = async |name: &str, after: Value| {
+        let changes = json!([{ "track_id": track(name).await["id"], "after": after }]);
+        s.post(&at("decisions"), json!({ "label": "x", "changes": changes })).await
+    };
+    let link = async |name: &str| track(name).await["link_id"].clone();
+    assert_eq!(link("08 OH L").await, link("09 OH R").await);
+    assert!(link("08 OH L").await.is_string() && link("Snare Top").await.is_null());
+    // Moved together.
+    decide("08 OH L", json!({ "offset_frames": -5.0 })).await;
+    assert_eq!(track("09 OH R").await["correction"]["offset_frames"], -5.0);
+    // Delivered together, each as it came.
+    let only = json!({ "tracks": [track("09 OH R").await["id"]], "depth": "float32", "start": "session" });
+    let (status, job) = s.post(&at("deliveries"), only).await;
+    assert_eq!(status, 202, "{job}");
+    let done = s.settled(&session).await.into_iter().find(|j| j["id"] == job).unwrap();
+    let names: Vec<&str> =
+        done["result"]["files"].as_array().unwrap().iter().map(|f| f["name"].as_str().unwrap()).collect();
+    assert_eq!(names, ["08 OH L.wav", "09 OH R.wav", "values.csv"]);
+    // Exchanged: names and sides.
+    let sides = json!({ "a": track("08 OH L").await["id"], "b": track("09 OH R").await["id"] });
+    assert_eq!(s.post(&at("sides"), sides).await.0, 201);
+    assert_eq!(
+        (track("08 OH R").await["side"].clone(), track("09 OH L").await["side"].clone()),
+        (json!("right"), json!("left"))
+    );
+    s.post(&at("undo"), json!({})).await;
+    // Taken apart by hand: moved alone. Undo makes them a pair again.
+    decide("08 OH L", json!({ "link": "none" })).await;
+    assert!(link("08 OH L").await.is_null() && link("09 OH R").await.is_null());
+    decide("08 OH L", json!({ "offset_frames": 0.0 })).await;
+    assert_eq!(track("09 OH R").await["correction"]["offset_frames"], -5.0);
+    s.post(&at("undo"), json!({})).await;
+    s.post(&at("undo"), json!({})).await;
+    assert_eq!(link("08 OH L").await, link("09 OH R").await);
+    // Put together by hand, against all names.
+    let ids = [track("Snare Top").await["id"].clone(), track("Tambour").await["id"].clone()];
+    let pair: Vec<Value> = ids.iter().map(|id| json!({ "track_id": id, "after": { "link": ids[0] } })).collect();
+    assert_eq!(s.post(&at("decisions"), json!({ "label": "a pair", "changes": pair })).await.0, 201);
+    assert_eq!((link("Snare Top").await, link("Tambour").await), (ids[0].clone(), ids[0].clone()));
+    assert_eq!(decide("Tambour", json!({ "link": "nonsense" })).await.0, 422);
+    // Another server on the same database knows the same.
+    let again = TestServer::with(|settings| settings.database_url.clone_from(&s.database_url)).await;
+    let known = again.tracks(&session).await;
+    assert_eq!(known.iter().filter(|t| t["link_id"] == ids[0]).count(), 2);
+    assert_eq!(known.iter().filter(|t| t["link_id"].is_null()).count(), 0);
+}

@@ -16,7 +16,7 @@ import { paintWhole } from './whole'
 
 const store = useSession()
 const router = useRouter()
-const { check, loaded, job, importing, onTheWay, again, accept, dismiss } = useCheck()
+const { check, loaded, job, importing, onTheWay, again, accept, answer, dismiss } = useCheck()
 const chosenKey = ref('')
 
 const open = computed(() => check.value?.findings.filter((f) => f.standing === 'open') ?? [])
@@ -205,6 +205,7 @@ useKeys('Check', [
           :chosen="f.key === chosenKey"
           @choose="chosenKey = f.key"
           @accept="acceptOne(f.key)"
+          @answer="answer(f.key, $event)"
           @dismiss="dismiss(f.key, $event)"
         />
       </aside>

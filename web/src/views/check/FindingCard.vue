@@ -6,7 +6,7 @@ import { KINDS } from './kinds'
 import type { CheckView, FindingView } from './useCheck'
 
 const props = defineProps<{ view: FindingView; check: CheckView; chosen: boolean }>()
-const emit = defineEmits<{ choose: []; accept: []; dismiss: [reason: string] }>()
+const emit = defineEmits<{ choose: []; accept: []; answer: [which: number]; dismiss: [reason: string] }>()
 const store = useSession()
 const effects = ref(false)
 const leaving = ref(false)
@@ -64,6 +64,15 @@ function leave(): void {
       <p v-if="f.advice" class="soft">{{ f.advice }}</p>
     </template>
     <p v-if="view.note" class="soft">{{ view.standing === 'dismissed' ? `Put aside: ${view.note}` : view.note }}</p>
+    <div v-if="open && f.question" class="question" role="group" :aria-label="f.question.text">
+      <p>
+        <b>{{ f.question.text }}</b>
+      </p>
+      <div v-for="(a, i) in f.question.answers" :key="a.text" class="answer">
+        <button class="do" :data-test="`answer-${a.text}`" @click.stop="emit('answer', i)">{{ a.text }}</button>
+        <span class="soft">{{ a.then }}</span>
+      </div>
+    </div>
     <footer v-if="open">
       <button v-if="f.changes.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">
         {{ words.action ?? 'Accept' }}
@@ -170,6 +179,13 @@ footer {
   padding: 0;
   text-decoration: underline;
   color: var(--ink);
+}
+.answer {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin-top: 4px;
+  font-size: 13px;
 }
 .effects {
   margin-top: 5px;

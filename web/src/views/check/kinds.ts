@@ -19,10 +19,11 @@ export interface KindWords {
 export const KINDS: Record<Kind, KindWords> = {
   'wired-inverted': { mark: '▼', title: 'is wired inverted', alone: true, action: 'Invert it' },
   'opposed-by-placement': { mark: '▽', title: 'is opposed by placement', alone: true, action: 'Invert for its source' },
-  'phase-turns': { mark: '∿', title: ': phase turns' },
+  'phase-turns': { mark: '∿', title: 'turns its phase', alone: true, action: 'Invert it for the lows' },
   late: { mark: '→', title: 'is late by a fault', unsure: 'may be late by a fault', alone: true, action: 'Move it earlier' },
   early: { mark: '←', title: 'is early by a fault', alone: true, action: 'Move it later' },
   'pair-swapped': { mark: '⇄', title: 'are swapped', action: 'Exchange the sides' },
+  'pairs-contradict': { mark: '⇄', title: 'contradict another pair' },
   'weak-in-mono': { mark: '◐', title: 'are weak in mono' },
   'lows-lost': { mark: '⌄', title: 'lose their lows' },
   unrelated: { mark: '≠', title: 'is unrelated to the rest' },

@@ -34,8 +34,10 @@ export function useCheck() {
   const again = () => send(() => ask(client.POST('/api/sessions/{session}/check', path())))
   const accept = (keys: string[], advice: string[] = []) =>
     send(() => ask(client.POST('/api/sessions/{session}/check/accept', { ...path(), body: { keys, advice } })))
+  const answer = (key: string, which: number) =>
+    send(() => ask(client.POST('/api/sessions/{session}/check/accept', { ...path(), body: { answer: { key, answer: which } } })))
   const dismiss = (key: string, reason: string) =>
     send(() => ask(client.POST('/api/sessions/{session}/check/dismiss', { ...path(), body: { key, reason } })))
 
-  return { check, loaded, job, importing, onTheWay, again, accept, dismiss }
+  return { check, loaded, job, importing, onTheWay, again, accept, answer, dismiss }
 }

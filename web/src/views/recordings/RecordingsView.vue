@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { ask, client, type Track, type TrackPatch } from '../../api/client'
 import { useSession } from '../../session/store'
+import { useKeys } from '../../shared/keys'
 import { tellTrouble } from '../../shared/notice'
 import { bytes, clock } from '../../shared/units'
 import { useUploads, type Upload } from '../../session/uploading'
@@ -63,6 +64,42 @@ function rename(track: Track, field: 'name' | 'source', e: Event): void {
   edit(track, { [field]: value }, field === 'name' ? `${track.name} is called ${value}` : `${track.name} heard ${value || 'nothing named'}`)
 }
 
+const picked = ref(new Set<string>())
+const chosen = computed(() => store.tracks.filter((t) => picked.value.has(t.id)))
+/** What a track is linked with, besides the channels of its own file. */
+const mates = (t: Track) => store.tracks.filter((o) => o.id !== t.id && t.link_id && o.link_id === t.link_id && o.recording !== t.recording)
+const apart = computed(() => chosen.value.some((t) => mates(t).length > 0))
+const linkable = computed(() => chosen.value.length === 2 && chosen.value.every((t) => t.channels === 1))
+
+function pick(track: Track, on: boolean): void {
+  const now = new Set(picked.value)
+  if (on) now.add(track.id)
+  else now.delete(track.id)
+  picked.value = now
+}
+
+/** Two picked mono tracks become the halves of a pair, or are taken apart. */
+async function link(): Promise<void> {
+  const [a, b] = chosen.value
+  if (apart.value) {
+    const all = store.tracks.filter((t) => chosen.value.some((c) => c.link_id && c.link_id === t.link_id))
+    const names = all.map((t) => t.name).join(' and ')
+    if (
+      await store.decide(
+        `${names} are no pair`,
+        all.map((t) => ({ track_id: t.id, after: { link: 'none' } })),
+      )
+    )
+      picked.value = new Set()
+  } else if (linkable.value && a && b) {
+    const sides = a.side === '' && b.side === '' ? [{ side: 'left' }, { side: 'right' }] : [{}, {}]
+    const changes = [a, b].map((t, i) => ({ track_id: t.id, after: { link: a.id, ...sides[i] } }))
+    if (await store.decide(`${a.name} and ${b.name} are a pair`, changes)) picked.value = new Set()
+  } else tellTrouble('Pick two tracks of one channel each to link them, or a linked one to take it apart.')
+}
+
+useKeys('Recordings', [{ key: 'w', label: 'Link the two picked tracks, or take them apart', run: () => void link() }])
+
 /** A decision like any other: undo brings the track back. */
 async function remove(track: Track): Promise<void> {
   try {
@@ -108,6 +145,9 @@ async function remove(track: Track): Promise<void> {
         />
         BPM
       </label>
+      <el-button size="small" :disabled="!linkable && !apart" data-test="link" @click="link()">
+        {{ apart ? 'Unlink' : 'Link as a pair' }} <kbd>w</kbd>
+      </el-button>
       <el-button type="primary" size="small" @click="picker?.click()">Bring in files…</el-button>
       <input ref="picker" type="file" multiple hidden data-test="files" @change="onPick" />
     </div>
@@ -148,11 +188,13 @@ async function remove(track: Track): Promise<void> {
     <table v-else class="sheet">
       <thead>
         <tr>
+          <th><span class="unseen">Pick</span></th>
           <th title="The anchor stays as it is; others are brought to it">Anchor</th>
           <th>Name</th>
           <th>Role</th>
           <th>Source</th>
           <th>Side</th>
+          <th>Linked with</th>
           <th>File</th>
           <th class="number">Ch.</th>
           <th>Coding</th>
@@ -163,6 +205,14 @@ async function remove(track: Track): Promise<void> {
       </thead>
       <tbody>
         <tr v-for="t in store.tracks" :key="t.id" :data-track="t.name">
+          <td class="middle">
+            <input
+              type="checkbox"
+              :checked="picked.has(t.id)"
+              :aria-label="`Pick ${t.name}`"
+              @change="pick(t, ($event.target as HTMLInputElement).checked)"
+            />
+          </td>
           <td class="middle">
             <input
               type="radio"
@@ -211,6 +261,13 @@ async function remove(track: Track): Promise<void> {
             >
               <option v-for="s in sides" :key="s.value" :value="s.value">{{ s.label }}</option>
             </select>
+          </td>
+          <td class="soft" data-test="linked">
+            {{
+              mates(t)
+                .map((m) => m.name)
+                .join(', ')
+            }}
           </td>
           <td class="file" :title="t.file_name">{{ t.file_name }}</td>
           <td class="number">

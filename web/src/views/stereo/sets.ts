@@ -1,4 +1,5 @@
 import type { Track } from '../../api/client'
+import { linkName } from '../../session/links'
 
 /** Tracks that are looked at as the channels of one recording. */
 export interface ChannelSet {
@@ -12,8 +13,7 @@ export function setsOf(all: readonly Track[], pair: readonly (Track | undefined)
   const found: ChannelSet[] = []
   const linked = new Map<string, Track[]>()
   for (const t of all) if (t.link_id) linked.set(t.link_id, [...(linked.get(t.link_id) ?? []), t])
-  for (const [key, tracks] of linked)
-    if (tracks.length > 1) found.push({ key, label: tracks[0]!.file_name.replace(/\.[^.]+$/, ''), tracks })
+  for (const [key, tracks] of linked) if (tracks.length > 1) found.push({ key, label: linkName(tracks), tracks })
   for (const l of all.filter((t) => !t.link_id && t.side === 'left')) {
     const r = all.find((t) => !t.link_id && t.side === 'right' && t.source === l.source && t.role === l.role)
     if (r) found.push({ key: l.id, label: `${l.name} / ${r.name}`, tracks: [l, r] })

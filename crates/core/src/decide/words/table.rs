@@ -62,7 +62,7 @@ const EMPTY: &str = "mic mics micro mikro mikrofon microfono microphone audio tr
 const TAKES: &str = "take tk toma ripresa prise aufnahme durchgang passata";
 
 /// Instruments with the forms of each.
-const PARTS: [(&str, &str); 34] = [
+const PARTS: [(&str, &str); 33] = [
     (
         "kick",
         "kick kik kck bd bassdrum bombo cassa grancassa grossecaisse gc grossetrommel basstrommel kickdrum bassd kd",
@@ -101,7 +101,6 @@ const PARTS: [(&str, &str); 34] = [
         "vox voc vocs voice voices vocal vocals voz voces voce voci stimme gesang voix chant leadvox ldvox leadvocal vx",
     ),
     ("backing", "bv bvs bgv bgvs backingvox backingvocal backingvocals coro coros cori choeurs chor"),
-    ("choir", "choir chorus"),
     ("violin", "violin vln vn violino geige"),
     ("viola", "viola vla bratsche"),
     ("cello", "cello vc vcl violonchelo violoncello violoncelle"),

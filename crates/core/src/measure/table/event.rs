@@ -18,11 +18,13 @@ pub const MOST_PASSAGES: usize = 32;
 /// By how much a microphone must lead the others for the sound to be its own source's, in dB.
 const LEAD_DB: f64 = 4.0;
 /// A microphone's own source stays within this of its second loudest moment, in dB.
-const OWN_DB: f64 = 12.0;
+const OWN_DB: f64 = 18.0;
 /// Where the levels of its moments, sorted, leave a gap like this, what lies below it is another source, in dB.
-const GAP_DB: f64 = 6.0;
+const GAP_DB: f64 = 8.0;
 /// A stroke reaches the microphones at its source within this, in seconds, latencies of theirs among it.
 const TOGETHER_S: f64 = 0.02;
+/// Strikes within this of a microphone's strong ones are its own, in dB.
+const LOUD_DB: f64 = 12.0;
 /// A source dies away soon when it falls by this within 0.4 s, in dB.
 const DIES_AWAY_DB: f64 = 9.0;
 /// With fewer moments than this, a smaller lead is accepted.
@@ -255,7 +257,7 @@ impl Stage<'_> {
         let slow = &self.surveys[m].slow;
         let (step, later) = (self.rate.frames(0.25), self.rate.frames(0.4));
         let fall = |s: &Moment| db(Some(slow.mean(s.at, step))) - db(Some(slow.mean(s.at + later, step)));
-        let mut falls: Vec<f64> = strikes.iter().filter(|s| s.levels[m] > -OWN_DB).map(fall).collect();
+        let mut falls: Vec<f64> = strikes.iter().filter(|s| s.levels[m] > -LOUD_DB).map(fall).collect();
         falls.len() >= FEW && median(&mut falls).is_some_and(|f| f > DIES_AWAY_DB)
     }
 
@@ -264,7 +266,7 @@ impl Stage<'_> {
     fn passages(&self, m: usize, strikes: &[Moment]) -> Vec<Moment> {
         let dry = self.dies_away(m, strikes);
         let struck = |from: i64, to: i64| {
-            let of_its_own = |s: &&Moment| s.levels[m] > -OWN_DB;
+            let of_its_own = |s: &&Moment| s.levels[m] > -LOUD_DB;
             strikes.iter().filter(of_its_own).any(|s| from <= s.at && s.at < to)
         };
         let reference: Vec<f64> = self.surveys.iter().map(|s| db(Some(s.loud.full))).collect();
