@@ -11,8 +11,9 @@ use marea_core::track::Side;
 use marea_core::units::{Air, Offset};
 use marea_core::verdict::Verdict;
 
+/// Without what all advice together does: every fault that is mended changes some octave.
 fn kinds(c: &Check) -> Vec<(Kind, usize)> {
-    c.findings.iter().map(|f| (f.kind, f.about.tracks[0])).collect()
+    c.findings.iter().filter(|f| f.kind != Kind::AdviceCosts).map(|f| (f.kind, f.about.tracks[0])).collect()
 }
 
 /// Latency against geometry: the bleed both ways gives it without knowing any place. Near microphones stand 25 cm from their

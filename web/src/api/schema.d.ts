@@ -1458,7 +1458,7 @@ export interface components {
          * @description What a finding is about.
          * @enum {string}
          */
-        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "pairs-contradict" | "weak-in-mono" | "lows-lost" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided" | "channel-inverted" | "channel-late" | "level-difference" | "one-copied" | "lasting-opposition" | "silent";
+        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "pairs-contradict" | "weak-in-mono" | "lows-lost" | "advice-costs" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided" | "channel-inverted" | "channel-late" | "level-difference" | "one-copied" | "lasting-opposition" | "silent";
         /** @description One lag in every unit an engineer reads. */
         LagUnits: {
             /**

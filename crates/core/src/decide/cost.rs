@@ -1,5 +1,6 @@
 //! What a fault takes from a sum, and what correcting it does to every other sum.
 
+use crate::decide::carried::as_carried;
 use crate::decide::case::{Advice, Case, SourceOf};
 use crate::decide::finding::{Change, Effect, Finding, Gain, To};
 use crate::decide::kind::Kind;
@@ -17,6 +18,9 @@ const APART_DB: f64 = 20.0;
 const LOST_DB: f64 = -3.0;
 /// A pair is reported when it loses this much in mono on half of the sources, and half of it on three quarters of them, in dB.
 const WEAK_DB: f64 = -4.0;
+/// An octave matters for the whole when it holds this part of the energy; and is worse when it loses this, in dB.
+const OCTAVE_MATTERS: f64 = 0.1;
+const WORSE_DB: f64 = 0.5;
 /// Effects listed at most.
 const MOST_EFFECTS: usize = 16;
 
@@ -77,6 +81,11 @@ pub fn sum_gain(row: &Row, moved: &[(usize, Move)], rate_hz: f64) -> Option<Vec<
 /// Sum of all tracks on all sources by third-octave of [`BANDS_HZ`] against unrelated sounds, in dB. Tracks whose arrival is
 /// undecided are left out of that source.
 pub fn whole(table: &Table) -> Vec<f64> {
+    sums(table).iter().map(|s| if s[1] > 0.0 { db(s[0], s[1]) } else { 0.0 }).collect()
+}
+
+/// Power of the sum of all tracks on all sources, and the sum of their powers, by third-octave.
+fn sums(table: &Table) -> Vec<[f64; 2]> {
     let mut sums = vec![[0f64; 2]; BANDS_HZ.len()];
     for row in &table.rows {
         let heard = |m: &usize| row.cells[*m].lag_frames.is_some() && row.cells[*m].bands.len() == BANDS_HZ.len();
@@ -86,7 +95,7 @@ pub fn whole(table: &Table) -> Vec<f64> {
         let all: f64 = bands.iter().map(|b| b[1]).sum::<f64>().max(1e-30);
         sums.iter_mut().zip(&bands).for_each(|(s, b)| (s[0], s[1]) = (s[0] + b[0] / all, s[1] + b[1] / all));
     }
-    sums.iter().map(|s| if s[1] > 0.0 { db(s[0], s[1]) } else { 0.0 }).collect()
+    sums
 }
 
 fn db(of: f64, against: f64) -> f64 {
@@ -164,6 +173,34 @@ pub fn effects_of(case: &Case, changes: &[Change]) -> Vec<Effect> {
     all.sort_by(|a, b| (b.after_db - b.before_db).abs().total_cmp(&(a.after_db - a.before_db).abs()));
     all.truncate(MOST_EFFECTS);
     all
+}
+
+/// What all advice together would take from the sum of all tracks: told beforehand, wherever an octave that matters loses.
+pub fn advice_costs(case: &Case, recorded: &Table, advice: &[Advice]) -> Option<Finding> {
+    let mut advised = case.tracks.to_vec();
+    for (track, a) in advised.iter_mut().zip(advice).filter(|(_, a)| a.verdict > Verdict::Undecided) {
+        (track.edit.placement.offset_frames, track.edit.invert) = (a.offset_frames, a.invert);
+    }
+    let octaves = |table: &Table| -> Vec<[f64; 2]> {
+        let add = |of: &[[f64; 2]]| of.iter().fold([0.0, 0.0], |t, s| [t[0] + s[0], t[1] + s[1]]);
+        sums(table).chunks(3).map(add).collect()
+    };
+    let (now, then) = (octaves(case.table), octaves(&as_carried(recorded, &advised)));
+    let all: f64 = now.iter().map(|o| o[1]).sum();
+    let matters = |o: &[f64; 2]| all > 0.0 && o[1] >= all * OCTAVE_MATTERS;
+    let lost = (now.iter().zip(&then).enumerate())
+        .filter(|(_, (n, t))| matters(n) && t[1] > 0.0)
+        .map(|(i, (n, t))| (BANDS_HZ[i * 3 + 1], db(n[0], n[1]), db(t[0], t[1])))
+        .filter(|(_, n, t)| n - t > WORSE_DB)
+        .max_by(|a, b| (a.1 - a.2).total_cmp(&(b.1 - b.2)))?;
+    let changed: Vec<usize> = (0..advised.len()).filter(|m| advised[*m].edit != case.tracks[*m].edit).collect();
+    let (hz, n, t) = lost;
+    let text = format!(
+        "With all advice taken, the sum of all tracks keeps {:.1} dB less about {hz} Hz than now ({n:+.1} → {t:+.1} dB against unrelated sounds).",
+        n - t
+    );
+    let advice = "Take the advice track by track and listen, or leave what stands far from its source in its place.";
+    Some(Finding::of_tracks(Kind::AdviceCosts, changed, text).verdict(Verdict::Likely).advice(advice))
 }
 
 /// Sums that stay poor even when all advice is taken: lows lost among a source's microphones, pairs weak in mono.

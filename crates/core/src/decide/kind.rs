@@ -25,6 +25,8 @@ pub enum Kind {
     WeakInMono,
     /// A group's microphones take each other's lows away.
     LowsLost,
+    /// All advice together takes something from the sum.
+    AdviceCosts,
     /// Has nothing to do with the rest.
     Unrelated,
     /// Nothing on it.
@@ -78,7 +80,7 @@ impl Kind {
             | Self::StampDisagrees
             | Self::ChannelInverted
             | Self::ChannelLate => Severity::Fault,
-            Self::PhaseTurns | Self::LengthsDiffer | Self::OneCopied => Severity::Info,
+            Self::PhaseTurns | Self::AdviceCosts | Self::LengthsDiffer | Self::OneCopied => Severity::Info,
             Self::OpposedByPlacement
             | Self::PairsContradict
             | Self::WeakInMono

@@ -87,6 +87,7 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
         sources: &sources,
     };
     let mut findings: Vec<Finding> = RULES.iter().flat_map(|rule| rule(&known)).collect();
+    findings.extend(cost::advice_costs(&case, table, &advice));
     // A correction that does not help the sum has no cost there; it may matter all the same.
     for f in &mut findings {
         f.cost_db = f.cost_db.filter(|c| *c > 0.0);

@@ -1,13 +1,13 @@
-//! Writes a simulated session as WAV files with its truth beside them: `scene DIR evening|hall|clean|faulty [SEED] [SECONDS]`.
+//! Writes a simulated session as WAV files with its truth beside them: `scene DIR evening|hall|clean|faulty|set [SEED] [SECONDS]`.
 
 use marea_scene::varied::{self, Kind};
-use marea_scene::{evening::evening, harbour_hall, write_files};
+use marea_scene::{evening::evening, harbour_hall, sets, write_files};
 use std::path::Path;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let args: Vec<String> = std::env::args().skip(1).collect();
     let [folder, which, rest @ ..] = args.as_slice() else {
-        return Err("scene DIR evening|hall|clean|faulty [SEED] [SECONDS]".into());
+        return Err("scene DIR evening|hall|clean|faulty|set [SEED] [SECONDS]".into());
     };
     let seed = rest.first().map_or(Ok(1), |s| s.parse())?;
     let seconds = rest.get(1).map_or(Ok(harbour_hall::SECONDS), |s| s.parse())?;
@@ -19,6 +19,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let scene = match which.as_str() {
         "hall" => harbour_hall::scene(seconds, seed),
         "clean" => varied::scene(seconds, seed, Kind::Clean),
+        "set" => sets::scene(seconds, seed, sets::Kind::Any),
         "faulty" => varied::scene(seconds, seed, Kind::Faulty),
         other => return Err(format!("there is no kind of scene called {other}").into()),
     };

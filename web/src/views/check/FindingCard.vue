@@ -19,6 +19,7 @@ const title = computed(() => {
   const who = f.value.about.tracks.slice(0, 2).map(name).join(' and ')
   // An amount too unsure to move anything by is no verdict yet, and the title says so before the text does.
   const said = (f.value.verdict === 'undecided' && words.value.unsure) || words.value.title
+  if (words.value.whole) return said
   return `${words.value.alone ? name(f.value.about.tracks[0]!) : who} ${said}`.replace(' :', ':')
 })
 const worst = computed(() => {

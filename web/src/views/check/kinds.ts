@@ -11,6 +11,8 @@ export interface KindWords {
   unsure?: string
   /** The title names the first track only. */
   alone?: boolean
+  /** The title is about the whole session and names no track. */
+  whole?: boolean
   /** What the button does. */
   action?: string
 }
@@ -26,6 +28,7 @@ export const KINDS: Record<Kind, KindWords> = {
   'pairs-contradict': { mark: '⇄', title: 'contradict another pair' },
   'weak-in-mono': { mark: '◐', title: 'are weak in mono' },
   'lows-lost': { mark: '⌄', title: 'lose their lows' },
+  'advice-costs': { mark: '⌄', title: 'All advice together costs', whole: true },
   unrelated: { mark: '≠', title: 'is unrelated to the rest' },
   dead: { mark: '!', title: 'is silent' },
   'too-quiet': { mark: '!', title: 'is too quiet' },

@@ -145,8 +145,8 @@ async function remove(track: Track): Promise<void> {
         />
         BPM
       </label>
-      <el-button size="small" :disabled="!linkable && !apart" data-test="link" @click="link()">
-        {{ apart ? 'Unlink' : 'Link as a pair' }} <kbd>w</kbd>
+      <el-button v-if="chosen.length > 0" size="small" :disabled="!linkable && !apart" data-test="link" @click="link()">
+        {{ apart ? 'Unlink' : 'Link as a pair' }}
       </el-button>
       <el-button type="primary" size="small" @click="picker?.click()">Bring in files…</el-button>
       <input ref="picker" type="file" multiple hidden data-test="files" @change="onPick" />

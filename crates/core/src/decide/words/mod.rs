@@ -29,7 +29,7 @@ pub fn other_side_name(name: &str) -> Option<String> {
     let all = tokens(name);
     let first = all.iter().position(|t| t.kind != Kind::Aside);
     for (i, t) in all.iter().enumerate() {
-        let (before, after) = rest.split_once(&t.text)?;
+        let Some((before, after)) = rest.split_once(&t.text) else { continue };
         out.push_str(before);
         rest = after;
         match other_side(&t.folded).filter(|_| Some(i) > first) {

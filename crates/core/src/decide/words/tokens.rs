@@ -89,7 +89,9 @@ pub fn tokens(name: &str) -> Vec<Token> {
     if let Some(last) = pieces.last().filter(|_| pieces.len() > 1 + usize::from(asides.0)) {
         let after_take = pieces.get(pieces.len() - 2).is_some_and(|p| meaning(&fold(&p.text)) == Some(Word::Take));
         let padded = last.text.starts_with('0') && !last.before.is_empty() && last.before != " ";
-        let counted = pieces.get(pieces.len() - 2).is_some_and(|p| counted(&fold(&p.text)));
+        let before: Vec<String> = pieces[..pieces.len() - 1].iter().map(|p| fold(&p.text)).collect();
+        let phrase = before.len() > 1 && meaning(&before[before.len() - 2..].concat()).is_some();
+        let counted = !phrase && before.last().is_some_and(|word| counted(word));
         let closed = last.closed && last.before.ends_with('(');
         asides.1 = is_number(&last.text) && !after_take && ((padded && !counted) || closed);
     }
@@ -107,6 +109,11 @@ pub fn tokens(name: &str) -> Vec<Token> {
     settle(&mut all);
     all.extend(back.as_ref().map(aside));
     all
+}
+
+/// What stands between the pieces of one word when it is shown.
+fn between(before: &str) -> &str {
+    if before.is_empty() || before == "-" { before } else { " " }
 }
 
 /// Instruments that a session has several of as a rule: their number is theirs, however it is written.
@@ -128,7 +135,7 @@ fn one(pieces: &[Piece], all: &mut Vec<Token>) -> usize {
             let text: String = pieces[..count]
                 .iter()
                 .enumerate()
-                .map(|(i, p)| if i == 0 { p.text.clone() } else { format!("{}{}", p.before, p.text) })
+                .map(|(i, p)| if i == 0 { p.text.clone() } else { format!("{}{}", between(&p.before), p.text) })
                 .collect();
             let mut made = token(&text, pieces[0].before.is_empty(), Kind::Known(word));
             made.folded = folded;
