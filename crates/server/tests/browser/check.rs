@@ -56,3 +56,38 @@ async fn the_check_is_read_and_decided_on() {
     assert_eq!(b.errors().await, Vec::<String>::new());
     b.close().await;
 }
+
+/// Two pairs contradict each other: the card asks, an answer is a decision, and what follows from it is a finding. And two recordings are
+/// linked by hand.
+#[actix_web::test]
+async fn a_question_is_answered_on_the_card() {
+    let _turn = TURN.lock().await;
+    let (s, session) = ensemble().await;
+    let b = Browser::open(1280, 800).await;
+    b.page.goto(&format!("{}/sessions/{session}/check", s.base)).await.expect("the page");
+    let card = "[data-test=finding-pairs-contradict]";
+    b.find(card).await;
+    let asked = b.js(&format!("return document.querySelector('{card} .question').innerText")).await;
+    assert!(asked.as_str().unwrap().contains("seen from the audience?"), "{asked}");
+    let hall = format!(
+        "[...document.querySelectorAll('{card} .answer')].find(a => a.innerText.includes('Hall pair')).querySelector('button').click()"
+    );
+    b.js(&hall).await;
+    b.find("[data-test=finding-pair-swapped] [data-test=accept]").await;
+    b.until("no question", &format!("return !document.querySelector('{card}')")).await;
+    b.click("[data-test=undo]").await;
+    b.find(card).await;
+    b.page.goto(&format!("{}/sessions/{session}/recordings", s.base)).await.expect("the page");
+    b.find("[data-track='Cajón front']").await;
+    let pick = |name: &str| format!("document.querySelector('[data-track=\"{name}\"] input[type=checkbox]').click()");
+    b.js(&pick("Cajón front")).await;
+    b.js(&pick("Cajón back")).await;
+    b.key("w").await;
+    let linked = "return document.querySelector('[data-track=\"Cajón front\"] [data-test=linked]').innerText.trim()";
+    b.until("a pair", &format!("{linked} === 'Cajón back'")).await;
+    b.js(&pick("Cajón front")).await;
+    b.click("[data-test=link]").await;
+    b.until("apart", &format!("{linked} === ''")).await;
+    assert_eq!(b.errors().await, Vec::<String>::new());
+    b.close().await;
+}

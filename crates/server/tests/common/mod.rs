@@ -3,6 +3,7 @@
 
 use marea_core::units::SampleRate;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
+use marea_scene::{harbour_hall, write_files};
 use marea_server::settings::Settings;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -377,4 +378,19 @@ pub async fn trio(s: &TestServer) -> (String, Vec<Value>) {
     let files = [("One.wav", a), ("Two.wav", b), ("Both.wav", both)].map(|(n, x)| (n, wav(&[x], 48_000, None)));
     let tracks = s.bring_in(&session, &files).await;
     (session, tracks)
+}
+
+/// A server with a session of one ensemble.
+pub async fn ensemble() -> (TestServer, String) {
+    let s = TestServer::start().await;
+    let folder = tempfile::tempdir().unwrap();
+    // The ensemble without what the demo has besides: as quick as it can be, and every fault of a session in it.
+    let scene = harbour_hall::scene(harbour_hall::SECONDS, 1);
+    let paths = write_files(&scene.render(), folder.path(), harbour_hall::TIME_REFERENCE, &scene.faults).unwrap();
+    let name = |p: &std::path::PathBuf| p.file_name().unwrap().to_string_lossy().into_owned();
+    let files: Vec<(String, Vec<u8>)> = paths.iter().map(|p| (name(p), std::fs::read(p).unwrap())).collect();
+    let session = s.session("Ensemble").await;
+    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(n, b)| (n.as_str(), b.clone())).collect();
+    s.bring_in(&session, &files).await;
+    (s, session)
 }

@@ -1,22 +1,8 @@
 //! The whole-session check through the server: it comes by itself, findings are accepted, put aside and taken back.
 
+use crate::common::ensemble as demo;
 use crate::common::*;
-use marea_scene::{harbour_hall, write_files};
 use serde_json::{Value, json};
-
-async fn demo() -> (TestServer, String) {
-    let s = TestServer::start().await;
-    let folder = tempfile::tempdir().unwrap();
-    // The ensemble without what the demo has besides: as quick as it can be, and every fault of a session in it.
-    let scene = harbour_hall::scene(harbour_hall::SECONDS, 1);
-    let paths = write_files(&scene.render(), folder.path(), harbour_hall::TIME_REFERENCE, &scene.faults).unwrap();
-    let name = |p: &std::path::PathBuf| p.file_name().unwrap().to_string_lossy().into_owned();
-    let files: Vec<(String, Vec<u8>)> = paths.iter().map(|p| (name(p), std::fs::read(p).unwrap())).collect();
-    let session = s.session("Ensemble").await;
-    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(n, b)| (n.as_str(), b.clone())).collect();
-    s.bring_in(&session, &files).await;
-    (s, session)
-}
 
 /// Waits until there is a check that fits the session as it is.
 async fn checked(s: &TestServer, session: &str) -> Value {

@@ -302,7 +302,11 @@ async function remove(track: Track): Promise<void> {
   margin-bottom: 10px;
   white-space: nowrap;
 }
+.top {
+  flex-wrap: nowrap;
+}
 .top .soft {
+  min-width: 0;
   overflow: hidden;
   text-overflow: ellipsis;
 }
