@@ -54,6 +54,17 @@ pub struct TrackReport {
     pub reason: String,
 }
 
+/// Files that differ by less than this, in samples, agree.
+const AGREES_WITHIN: f64 = 0.5;
+
+impl TrackReport {
+    /// Does it stand with the anchor, as far as that is decided?
+    fn agrees(&self) -> bool {
+        let stands = self.offset_samples.abs() < AGREES_WITHIN && !self.invert;
+        stands || self.verdict == Verdict::Undecided
+    }
+}
+
 struct Checked {
     report: Report,
     files: Vec<Loaded>,
@@ -180,7 +191,8 @@ pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
         print_table(&checked.report);
         print_plain(&checked.report.findings);
     }
-    let clean = checked.report.findings.is_empty() && !any_noted(&checked.files);
+    let agree = checked.report.tracks.iter().all(TrackReport::agrees);
+    let clean = agree && checked.report.findings.is_empty() && !any_noted(&checked.files);
     Ok(if clean { Outcome::Clean } else { Outcome::Findings })
 }
 

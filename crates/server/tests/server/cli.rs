@@ -32,7 +32,9 @@ fn folder() -> (tempfile::TempDir, Vec<f32>) {
 fn check_prints_what_the_schema_says() {
     let (folder, _) = folder();
     let out = marea(folder.path(), &["check", "anchor.wav", "late é.wav", "pair.wav", "other.wav", "--json"]);
-    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    assert_eq!(out.status.code(), Some(1), "one is late and inverted: {}", String::from_utf8_lossy(&out.stderr));
+    let alone = marea(folder.path(), &["check", "anchor.wav", "other.wav"]);
+    assert_eq!(alone.status.code(), Some(0), "nothing is decided, so nothing is wrong");
     let report: Value = serde_json::from_slice(&out.stdout).unwrap();
     let schema: Value =
         serde_json::from_str(&std::fs::read_to_string(project().join("docs/check.schema.json")).unwrap()).unwrap();
