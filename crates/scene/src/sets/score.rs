@@ -35,7 +35,7 @@ pub struct Score {
     pub likely: [usize; 2],
     /// Microphones that share a source: all, wrong by the sum, called solid, solid and wrong.
     pub polarity: [usize; 4],
-    /// Whose phase turns: there, told, called wired inverted and solid.
+    /// Whose phase turns: there, told, called wired inverted and solid without being.
     pub turning: [usize; 3],
     /// There, found, false.
     pub opposed: [usize; 3],
@@ -213,8 +213,10 @@ fn wiring(s: &mut Score, scene: &Scene, c: &Checked, m: usize) {
         s.turning[0] += 1;
         s.turning[1] += usize::from(c.found(Kind::PhaseTurns, m).is_some());
         let solid = wired.is_some_and(|f| f.verdict == Verdict::Solid);
-        s.turning[2] += usize::from(solid);
-        if solid {
+        // One that is inverted besides, and turns for its own source alone, is called so rightly.
+        let wrong = solid && !(mic.inverted && mic.turn.is_some_and(|t| t.of.is_some()));
+        s.turning[2] += usize::from(wrong);
+        if wrong {
             s.notes.push(format!("turning: {label} is called wired inverted"));
         }
         return;
