@@ -2,6 +2,7 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Track } from '../api/client'
 import type { Group, Lane as LaneDesk } from '../session/deskRules'
+import { vTyped } from '../shared/typed'
 import { fixed, span, UNITS, type Measure, type Unit } from '../shared/units'
 import { shownColumns, type Column } from './columns'
 import type { Lane } from './rows'
@@ -115,10 +116,10 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
     </button>
     <input
       v-if="typing"
+      v-typed="offsetText"
       class="number typed"
       :aria-label="`offset of ${lane.name} in ${unitName}, or with samples, ms, µs, cm, m, or a note length`"
       data-test="lane-offset"
-      :value="offsetText"
       @vue:mounted="({ el }: { el: HTMLInputElement }) => (el.focus(), el.select())"
       @keydown.enter.stop.prevent="typed($event, true)"
       @keydown.esc.stop="end(true)"

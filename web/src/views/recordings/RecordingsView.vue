@@ -4,6 +4,7 @@ import { ask, client, type Track, type TrackPatch } from '../../api/client'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { tellTrouble } from '../../shared/notice'
+import { vTyped } from '../../shared/typed'
 import { bytes, clock } from '../../shared/units'
 import { useUploads, type Upload } from '../../session/uploading'
 
@@ -223,7 +224,7 @@ async function remove(track: Track): Promise<void> {
             />
           </td>
           <td>
-            <input class="bare" :value="t.name" maxlength="200" :aria-label="`Name of ${t.name}`" @change="rename(t, 'name', $event)" />
+            <input v-typed="t.name" class="bare" maxlength="200" :aria-label="`Name of ${t.name}`" @change="rename(t, 'name', $event)" />
           </td>
           <td>
             <select
@@ -239,8 +240,8 @@ async function remove(track: Track): Promise<void> {
           </td>
           <td>
             <input
+              v-typed="t.source"
               class="bare source"
-              :value="t.source"
               maxlength="120"
               :aria-label="`Source of ${t.name}`"
               @change="rename(t, 'source', $event)"
