@@ -88,6 +88,9 @@ pub fn whole(table: &Table) -> Vec<f64> {
 fn sums(table: &Table) -> Vec<[f64; 2]> {
     let mut sums = vec![[0f64; 2]; BANDS_HZ.len()];
     for row in &table.rows {
+        if row.power.len() != BANDS_HZ.len() {
+            continue;
+        }
         let heard = |m: &usize| row.cells[*m].lag_frames.is_some() && row.cells[*m].bands.len() == BANDS_HZ.len();
         let set: Vec<(usize, Move)> = (0..row.cells.len()).filter(heard).map(|m| (m, Move::default())).collect();
         let Some(bands) = sum_gain(row, &set, table.rate.hz_f64()) else { continue };

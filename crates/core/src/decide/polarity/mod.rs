@@ -9,6 +9,7 @@ mod judged;
 mod own;
 mod shared;
 mod turning;
+mod weights;
 
 pub use findings::findings;
 pub use judged::Judged;
@@ -24,19 +25,7 @@ use crate::track::Role;
 use crate::verdict::Verdict;
 use own::Settled;
 use turning::LowVotes;
-
-/// Weight of a likely sign; a solid one counts 1.
-const LIKELY_SIGN_COUNTS: f64 = 0.25;
-
-/// Weight of a sign on a source whose own microphones hear it with both signs (a drum pushes on one side and pulls on the other),
-/// for room microphones, which mostly stand in front, and for microphones at other sources, which may stand on either side.
-const TWO_SIDED_COUNTS: f64 = 0.5;
-const TWO_SIDED_NEAR_COUNTS: f64 = 0.1;
-/// The same for a microphone at that source itself: three likely signs of other sources outweigh it, two do not.
-const OWN_TWO_SIDED_COUNTS: f64 = 0.6;
-
-/// Weight of a main microphone's sign against that of another microphone.
-const MAIN_COUNTS: f64 = 2.0;
+use weights::{LIKELY_SIGN_COUNTS, MAIN_COUNTS, OWN_TWO_SIDED_COUNTS, TWO_SIDED_COUNTS, TWO_SIDED_NEAR_COUNTS};
 
 /// A near microphone that hears a row this much before its home, in seconds, owns it: 15 frames at 48 kHz.
 const BEFORE_HOME_S: f64 = 0.000_312_5;
@@ -89,8 +78,12 @@ pub fn judge(case: &Case, latency: &latency::Judged) -> Judged {
     let mut mics: Vec<Mic> = (0..n).map(|m| microphone(case, &links, &s, &owners, m)).collect();
     let votes: Vec<LowVotes> = (0..n).map(|m| turning::votes(case, &s.mics, &rows_of(&owners, m), m)).collect();
     for (m, mic) in mics.iter_mut().enumerate() {
-        mic.turning = turning::turning(case, &votes[m], &rows_of(&owners, m), m, !mic.own_against);
+        mic.turning = turning::turning(case, &votes[m], &rows_of(&owners, m), m);
         mic.sign = if mic.turning.is_some() { -mic.attack } else { mic.attack };
+    }
+    // Before anything rests on it: a wiring that the lows of other sources contradict is not sure.
+    for (mic, votes) in mics.iter_mut().zip(&votes) {
+        mic.wiring = mic.wiring.map(|v| borne_out_by_lows(mic, votes, v));
     }
     let signs: Vec<i8> = mics.iter().map(|m| m.sign).collect();
     let turns: Vec<bool> = mics.iter().map(|m| m.turning.is_some()).collect();

@@ -1,6 +1,7 @@
 //! Which polarity keeps more of the sound: of a source among its own microphones first, lows first, and against all others then.
 
 use super::shared::body;
+use super::weights::{MAIN_COUNTS, TWO_SIDED_COUNTS, TWO_SIDED_NEAR_COUNTS};
 use crate::decide::case::Case;
 use crate::measure::arrival::Row;
 use crate::track::Role;
@@ -9,10 +10,19 @@ use crate::track::Role;
 const AT_SOURCE: f64 = 4.0;
 /// Weight of the attack's sign beside that of the lows, against microphones elsewhere.
 const ATTACK: f64 = 0.5;
-/// Weight of rooms.
-const ROOMS: f64 = 0.5;
 /// With more microphones than this at one source each is settled by itself.
 const MOST: usize = 12;
+
+/// Weight of a microphone elsewhere. What pushes on one side and pulls on the other counts as upright from the side it is meant to be
+/// heard from: main microphones stand there, those at other sources may stand on either side.
+fn elsewhere_counts(role: Role, two_sided: bool) -> f64 {
+    match role {
+        Role::Main => MAIN_COUNTS,
+        Role::Room => TWO_SIDED_COUNTS,
+        _ if two_sided => TWO_SIDED_NEAR_COUNTS,
+        _ => 1.0,
+    }
+}
 
 /// One answer a microphone at the source.
 pub struct Settled {
@@ -35,11 +45,13 @@ pub fn settle(case: &Case, row: &Row, inside: &[usize], signs: &[i8], turns: &dy
     let elsewhere: Vec<usize> = (0..case.tracks.len())
         .filter(|n| air(n) && !inside.contains(n) && !turns(*n) && row.cells[*n].lag_frames.is_some())
         .collect();
+    let heard = |sign: i8| inside.iter().any(|m| !turns(*m) && row.cells[*m].sign * signs[*m] == sign);
+    let two_sided = heard(1) && heard(-1);
     let beta = AT_SOURCE * (elsewhere.len() as f64 / 4.0).max(1.0);
     let pull = |m: usize, n: usize| {
         let attack = if turns(m) { 0.0 } else { f64::from(row.cells[m].sign * row.cells[n].sign) };
-        let room = if case.tracks[n].role == Role::Room { ROOMS } else { 1.0 };
-        body(row, [m, n]).map(|b| room * f64::from(signs[n]) * (b + ATTACK * attack))
+        let weight = elsewhere_counts(case.tracks[n].role, two_sided);
+        body(row, [m, n]).map(|b| weight * f64::from(signs[n]) * (b + ATTACK * attack))
     };
     let outer: Vec<Vec<f64>> = inside.iter().map(|m| elsewhere.iter().filter_map(|n| pull(*m, *n)).collect()).collect();
     let between = |i: usize, k: usize| body(row, [inside[i], inside[k]]).unwrap_or(0.0);

@@ -16,6 +16,11 @@ const SHARED_AT_ONE: f64 = 0.4;
 /// Votes that say something.
 const SAYS: f64 = 0.3;
 
+/// Other sources, and what their lows must say together, where no second microphone at the source bears it out: metres away the lows
+/// are the room's.
+const MANY: usize = 3;
+const MANY_SAY: f64 = 1.0;
+
 /// What the lows say of a microphone, given the signs of the attacks.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub struct LowVotes {
@@ -71,8 +76,8 @@ pub enum Turning {
     Likely,
 }
 
-/// Does its phase turn? `fits`: on its own source the attacks agree with the signs.
-pub fn turning(case: &Case, v: &LowVotes, own: &[usize], m: usize, fits: bool) -> Option<Turning> {
+/// Does its phase turn? Without another microphone at its source it takes many others.
+pub fn turning(case: &Case, v: &LowVotes, own: &[usize], m: usize) -> Option<Turning> {
     if !in_air_near(case, m) {
         return None;
     }
@@ -83,7 +88,7 @@ pub fn turning(case: &Case, v: &LowVotes, own: &[usize], m: usize, fits: bool) -
     });
     match beside.filter(|_| may) {
         Some(other) => Some(Turning::Beside(other)),
-        None if (v.oppose >= SAYS && v.oppose > 2.0 * v.agree) || (may && fits) => Some(Turning::Likely),
+        None if v.sources >= MANY && v.oppose >= MANY_SAY && v.oppose > 3.0 * v.agree => Some(Turning::Likely),
         None => None,
     }
 }
