@@ -62,7 +62,7 @@ pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
 
 impl Derived for CheckOf {
     const KIND: &'static str = "check";
-    const METHOD: u32 = 4;
+    const METHOD: u32 = 5;
     type Measured = Measured;
 
     fn subject(&self) -> String {

@@ -88,7 +88,7 @@ pub fn guess(stem: &str, channel: u16, channels: u16) -> Guess {
         () if has(Word::Side(Side::Centre)) => Side::Centre,
         () => Side::None,
     };
-    let mut source = if matches!(role, Role::Main | Role::Room) { "everything".into() } else { about(&all) };
+    let source = if matches!(role, Role::Main | Role::Room) { "everything".into() } else { about(&all) };
     if role == Role::Near && source.is_empty() {
         role = Role::Unknown;
     }
@@ -97,9 +97,6 @@ pub fn guess(stem: &str, channel: u16, channels: u16) -> Guess {
     }
     if named && role == Role::Unknown && channels == 2 && has(Word::Technique) {
         role = Role::Near;
-    }
-    if source.is_empty() && matches!(role, Role::Main | Role::Room) {
-        source = "everything".into();
     }
     Guess { role, source, side, base: base(&all) }
 }
