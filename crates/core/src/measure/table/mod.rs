@@ -116,6 +116,10 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
     rows.sort_by_key(|r| r.members.iter().min().copied());
     let roles: Vec<Role> = tracks.iter().map(|t| t.role).collect();
     let late = settle(&mut rows, &roles, at);
+    // Rows that repeat one another are one; whose microphones have other names stay at sources of their own.
+    for row in &mut rows {
+        row.members.retain(|m| alike(row.home, *m) != Some(false));
+    }
     let sounds: Vec<&Placed> = tracks.iter().map(|t| &t.sound).collect();
     let lost: Vec<bool> = (0..tracks.len())
         .map(|m| !surveys[m].facts.is_silent() && !rows.iter().any(|r| r.home != m && r.cells[m].lag_frames.is_some()))
