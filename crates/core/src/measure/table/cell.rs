@@ -103,13 +103,18 @@ impl Ear<'_> {
             if solid || (places.len() < MIN_HITS && best.is_some()) {
                 continue;
             }
-            let found = self.attempt(material, places, progress)?;
+            let mut found = self.attempt(material, places, progress)?;
             let Some(before) = &best else {
                 best = Some(found);
                 continue;
             };
             let apart = (before.estimate.lag - found.estimate.lag).abs() > self.rate.hz_f64() * 0.000_04;
             let both = before.verdict > Verdict::Undecided && found.verdict > Verdict::Undecided;
+            // Too few or too unlike to decide, and yet they point elsewhere: the passages may be another source's.
+            if apart && before.estimate.height >= SOLID_HEIGHT && found.verdict == Verdict::Solid {
+                found.verdict = Verdict::Likely;
+                found.reason = format!("{}; the strikes point elsewhere", found.reason);
+            }
             if both && apart {
                 note = Some(format!(
                     "strikes point to {:.2} ms, longer passages to {:.2} ms",
