@@ -21,7 +21,7 @@ bench: ## Speed, as ratios in one run
 
 accuracy: ## Accuracy on simulated sessions, written to docs/accuracy.md and docs/accuracy-sets.md
 	@cargo run --quiet --package marea-scene --bin accuracy -- docs/accuracy.md
-	@cargo run --quiet --package marea-scene --bin sets -- 9401 9460 50 docs/accuracy-sets.md
+	@cargo run --quiet --package marea-scene --bin sets -- 9401 9472 50 docs/accuracy-sets.md
 
 attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
 	@scripts/attack.sh
