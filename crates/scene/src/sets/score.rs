@@ -189,7 +189,7 @@ fn polarity(s: &mut Score, scene: &Scene, played: &Rendered, c: &Checked, source
     let now = energy(&signs, upto);
     for (i, m) in mics.iter().enumerate() {
         signs[i] = -1.0;
-        // Two stand to one another: only the less sure of them is wrong.
+        // Two stand to one another: where one of them is wrong, both are counted.
         let lost_db = db_of_power(energy(&signs, upto) / now);
         signs[i] = 1.0;
         let (wrong, solid) = (lost_db > COSTS_DB, c.check.tracks[*m].verdict == Verdict::Solid);
