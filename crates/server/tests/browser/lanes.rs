@@ -176,7 +176,7 @@ async fn lanes_are_ordered_grouped_hidden_and_laid_over_one_another_and_it_lasts
     b.until("the ruler", "return document.querySelector('[data-ruler=bars]').getAttribute('aria-pressed') === 'true'")
         .await;
     // Another window mutes a lane and marks a place: this one follows, and loses nothing of its own.
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
+    let session = only_session(&s).await;
     let tracks = s.tracks(&session).await;
     let one = tracks.iter().find(|t| t["name"] == "One").unwrap()["id"].as_str().unwrap();
     let lane = serde_json::json!({ "height": 1.0, "hidden": false, "muted": true, "soloed": false, "pan": null, "level_db": 0.0 });

@@ -29,6 +29,7 @@ async fn switches_change_what_sounds_without_a_gap_and_last() {
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/align", s.base)).await.expect("the page");
     b.find("[data-test=play]").await;
+    round(&b, &s, &session, x.len()).await;
     let stalls = Stalls::watch();
     b.key(" ").await;
     let going = "const d=document.querySelector('[data-test=listen-bar]').dataset; return d.context==='running' && Number(d.frame)>12000";
@@ -57,7 +58,7 @@ async fn switches_change_what_sounds_without_a_gap_and_last() {
     b.key("j").await;
     b.key("j").await;
     b.until("half", "return document.querySelector('[data-test=speed]').innerText === '50 %'").await;
-    let pace = "const d=document.querySelector('[data-test=listen-bar]').dataset; const [f,t,g]=[Number(d.frame),Number(d.soundS),d.gaps]; return new Promise(done=>{ const look=()=>{ const s=Number(d.soundS)-t; if(s<1.5) setTimeout(look,20); else done(d.gaps===g && (Number(d.frame)-f)/(s*48000)) }; look() })";
+    let pace = "const d=document.querySelector('[data-test=listen-bar]').dataset; const [f,t,g]=[Number(d.frame),Number(d.soundS),d.gaps]; return new Promise(done=>{ const look=()=>{ const s=Number(d.soundS)-t; if(s<1.5) setTimeout(look,20); else done(d.gaps===g && (Number(d.frame)-f+1440000)%1440000/(s*48000)) }; look() })";
     // The sound of before has half a second left.
     b.until("the new speed", &format!("{pace}.then(x=>x>0 && x<0.65)")).await;
     let pace = b.until("a second and a half without a gap", pace).await.as_f64().unwrap();

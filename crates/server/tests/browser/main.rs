@@ -50,10 +50,23 @@ async fn unbroken(b: &Browser, stalls: &Stalls) {
     assert!(gaps == 0 || stalls.sum().0 > 0 || stalls.pressure() > BUSY, "{gaps} gaps, and {}", stalls.told());
 }
 
+/// Lets the sound go round, so that a test never plays past the end, however slow the machine is.
+async fn round(b: &Browser, s: &TestServer, session: &str, frames: usize) {
+    let range = serde_json::json!({ "range": { "from": 0, "to": frames, "on": true, "pre_roll_s": 0.0 } });
+    s.patch(&format!("/api/sessions/{session}/desk"), range).await;
+    b.until("a loop", "return document.querySelector('[data-test=loop]').getAttribute('aria-pressed') === 'true'")
+        .await;
+}
+
+/// The only session of a server.
+async fn only_session(s: &TestServer) -> String {
+    s.get("/api/sessions").await.1[0]["id"].as_str().expect("a session").to_string()
+}
+
 /// A server with the demo session, once all of it is in and checked.
 async fn demo() -> (TestServer, String) {
     let s = TestServer::with(|s| s.demo = true).await;
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().expect("the demo").to_string();
+    let session = only_session(&s).await;
     s.settled(&session).await;
     (s, session)
 }

@@ -29,6 +29,8 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
         b.js("return document.querySelector('[data-test=scope-apart]').getAttribute('aria-pressed')").await,
         "true"
     );
+    let session = only_session(&s).await;
+    round(&b, &s, &session, x.len()).await;
     b.click("[data-test=play]").await;
     let lie = |up_is_more: bool| {
         let wanted = if up_is_more { "n[0] > 40 && n[0] > 8 * n[1]" } else { "n[1] > 40 && n[1] > 8 * n[0]" };
@@ -57,7 +59,6 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     b.click("[data-test=undo]").await;
     b.until("taken back", &format!("return (()=>{{ {said} }})() === 'solid true'")).await;
     // Only what the loop holds is repaired, is listed, and is taken out again.
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
     let range = serde_json::json!({ "range": { "from": 240_000, "to": 480_000, "on": true, "pre_roll_s": 0.0 } });
     s.patch(&format!("/api/sessions/{session}/desk"), range).await;
     b.until(
@@ -123,6 +124,7 @@ async fn sides_are_compared_and_the_picture_turns_to_xy() {
     b.click("[data-test=set]").await;
     b.until("the set", &choose("Bells rendered")).await;
     b.click("[data-test=xy]").await;
+    round(&b, &s, &session, 480_000).await;
     b.click("[data-test=play]").await;
     b.until("in step", &format!("const n=(()=>{{ {QUARTERS} }})(); return n[0] > 20 && n[0] > 5 * n[1]")).await;
     b.until("now", "return document.querySelector('[data-test=now-full]')?.innerText.includes('+1.00')").await;

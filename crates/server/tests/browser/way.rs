@@ -76,6 +76,7 @@ async fn the_whole_way() {
     b.js("const e=document.querySelector('[data-test=offset]'); e.value=e.defaultValue; e.blur()").await;
 
     // Listen.
+    round(&b, &s, &only_session(&s).await, x.len()).await;
     let stalls = Stalls::watch();
     b.key(" ").await;
     b.until("sound", "const d=document.querySelector('[data-test=listen-bar]').dataset; return d.context==='running' && Number(d.frame)>24000").await;
