@@ -96,9 +96,13 @@ class ListenProcessor extends AudioWorkletProcessor {
     if (next.blocks.length === 0 || (next.ahead() < HEADROOM && !next.whole && !dry)) return
     const used = () => this.port.postMessage({ type: 'used', generation: next.generation })
     if (!jump && !next.goTo(this.frame, used)) {
-      // The sound stands still behind all of them: let later ones come.
-      if (dry) next.blocks.splice(0).forEach(used)
-      return
+      const end = next.blocks[next.blocks.length - 1]
+      if (this.frame >= end.start + end.frames * end.speed) {
+        // All of them lie behind the place: only when they are given back do later ones come.
+        next.blocks.splice(0).forEach(used)
+        return
+      }
+      // The old sound has turned back with its loop meanwhile: the new one begins where it was asked to.
     }
     if (this.playing) this.leave()
     else this.level = 0

@@ -148,6 +148,30 @@ describe('the audio thread', () => {
     expect(run(128)[0]).toBeCloseTo(2040, 0)
   })
 
+  it('goes straight on when the loop is left just before it turns back', () => {
+    say({ type: 'expect', generation: 1, seek: true })
+    // The last block before the end of the loop, then its beginning again.
+    say(block(1, 142_000))
+    for (let i = 0; i < 3; i++) say(block(1, 96_000 + i * FRAMES))
+    run(1920)
+    say({ type: 'expect', generation: 2, seek: false })
+    // Before the new blocks come, the old sound turns back.
+    run(1024)
+    for (let i = 0; i < 4; i++) say(block(2, 143_920 + i * FRAMES))
+    expect(sent.filter((m) => m.type === 'over').map((m) => m.generation)).toEqual([1, 2])
+    expect(run(1024)[600]).toBeCloseTo(143_920 + 600, 2)
+  })
+
+  it('gives back what comes too late, while the old sound lasts', () => {
+    begin(1, 0, 8)
+    run(5 * FRAMES)
+    begin(2, 0, 4, false)
+    expect(sent.filter((m) => m.type === 'used' && m.generation === 2)).toHaveLength(4)
+    for (const i of [4, 5, 6]) say(block(2, i * FRAMES))
+    expect(sent.filter((m) => m.type === 'over').map((m) => m.generation)).toEqual([1, 2])
+    expect(last()?.gaps).toBe(0)
+  })
+
   it('ends a part by itself and says so, also one that is shorter than two blocks', () => {
     say({ type: 'expect', generation: 1, seek: true })
     say(block(1, 500, 900))
