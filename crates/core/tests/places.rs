@@ -26,7 +26,7 @@ fn what_all_others_let_expect_is_where_it_was() {
         let mut rows = s.table().rows;
         let truth = rows[1].cells[4].lag_frames.unwrap();
         rows[1].cells[4].undecide("left out");
-        let placed = place(&rows, &s.roles(), rate().into(), None).unwrap();
+        let placed = place(&rows, &s.roles(), rate().into(), &[], None).unwrap();
         let (expected, sigma) = placed.expected[1][4].unwrap();
         let off = (expected - truth).abs();
         assert!(off < 4.0 * sigma.max(3.0) && off < 0.001 * RATE, "seed {seed}: {expected} ± {sigma}, was {truth}");

@@ -60,6 +60,7 @@ fn session() -> (Table, Vec<Track>) {
         shift: vec![0, 24_000],
         copies: Vec::new(),
         late: vec![None; 2],
+        places: None,
         speeds: vec![None; 2],
     };
     (table, vec![track("Drum top"), track("Drum below")])

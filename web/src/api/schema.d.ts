@@ -638,8 +638,15 @@ export interface components {
              * @description The fault found, in frames; 0 for none.
              */
             latency_frames: number;
+            /**
+             * Format: double
+             * @description Twice the standard deviation of that, in frames; 0 for none.
+             */
+            latency_within_frames: number;
             /** @description Offset against the recorded place in frames. */
             offset_frames: components["schemas"]["Offset"];
+            /** @description What its polarity is made of. */
+            polarity: components["schemas"]["Polarity"];
             /** @description Policy in force. */
             policy: components["schemas"]["Policy"];
             /** @description Why it is moved or left. */
@@ -736,6 +743,16 @@ export interface components {
             channels: number;
             /** @description A list a band of [`BANDS_HZ`]; empty for bands over half the rate. */
             powers: number[][];
+        };
+        /** @description A source as microphones near sources alone place it: what a far microphone can be located by. */
+        Beacon: {
+            /** @description Coordinates in metres. */
+            at: number[];
+            /**
+             * Format: double
+             * @description What the home microphone's distance and latency add to a lag against it, in metres.
+             */
+            path_m: number;
         };
         /** @description Two channels of the recording. */
         Between: {
@@ -948,6 +965,7 @@ export interface components {
             sides: components["schemas"]["PairSides"][];
             /** @description Names of the rows. */
             sources: components["schemas"]["SourceOf"][];
+            stage?: components["schemas"]["Stage"] | null;
             /** @description Something it depends on has changed since. */
             stale: boolean;
             /** @description Arrivals as recorded. */
@@ -1184,6 +1202,40 @@ export interface components {
             /** @description A sentence, for people. */
             message: string;
         };
+        /** @description Something that somebody measured in the room. */
+        Fact: {
+            /** @description A microphone is so far from its own source. */
+            from_source: {
+                /**
+                 * Format: double
+                 * @description Distance in metres.
+                 */
+                metres: number;
+                /** @description Track, by index. */
+                of: number;
+            };
+        } | {
+            /** @description Two microphones are so far apart. */
+            apart: {
+                /**
+                 * Format: double
+                 * @description Distance in metres.
+                 */
+                metres: number;
+                /** @description Track, by index. */
+                of: number;
+                /** @description The other. */
+                to: number;
+            };
+        } | {
+            /** @description A microphone stands here, seen from above: to the right and towards the audience, from a point of somebody's choice. */
+            stands: {
+                /** @description Coordinates in metres. */
+                at: number[];
+                /** @description Track, by index. */
+                of: number;
+            };
+        };
         /** @description What a decision can change of what is known of a track; what is not given stays. */
         Facts: {
             /** @description Findings put aside, with the reason. */
@@ -1191,6 +1243,7 @@ export interface components {
                 [key: string]: string;
             } | null;
             hits?: components["schemas"]["HandHits"] | null;
+            in_room?: components["schemas"]["InRoom"] | null;
             /** @description What a track of one channel is linked with: the id that all of them share, `none` for nothing, or empty to follow the names. */
             link?: string | null;
             /** @description Name. */
@@ -1275,6 +1328,17 @@ export interface components {
              * @description The band's part of the whole, in dB.
              */
             level_db: number;
+        };
+        /** @description All unknowns of a solved problem. */
+        Found: {
+            /** @description Which latencies are free. */
+            loose: boolean[];
+            /** @description Tracks with a place, by index. */
+            mics: number[];
+            /** @description Rows with a place, by index. */
+            used: number[];
+            /** @description Values. */
+            x: number[];
         };
         /** @description Sum of two tracks in a third-octave against unrelated sounds of the same levels. */
         Gain: {
@@ -1398,6 +1462,28 @@ export interface components {
             to_mono: components["schemas"]["FoldBand"][];
             /** @description The fold-down to stereo by third-octave (ITU-R BS.775); empty for an unknown layout. */
             to_stereo: components["schemas"]["FoldBand"][];
+        };
+        /** @description What somebody measured of a microphone in the room. */
+        InRoom: {
+            /**
+             * @description Distances from other microphones, in metres.
+             * @default {}
+             */
+            apart_m: {
+                [key: string]: number;
+            };
+            /**
+             * @description Where it stands, seen from above: metres to the right as the audience sees it, and metres towards the audience, from a point of
+             *     choice.
+             * @default null
+             */
+            at_m: number[] | null;
+            /**
+             * Format: double
+             * @description Distance from its own source, in metres.
+             * @default null
+             */
+            from_source_m: number | null;
         };
         /** @description A job as shown. */
         Job: {
@@ -1831,6 +1917,32 @@ export interface components {
             /** @description Frames as decided by hand or by advice; positive plays later. */
             offset_frames: components["schemas"]["Offset"];
         };
+        /** @description Places of a table's rows and tracks; none where nothing determines one. */
+        Places: {
+            /** @description A row each. */
+            beacons: (components["schemas"]["Beacon"] | null)[];
+            /** @description What somebody measured in the room. */
+            facts?: components["schemas"]["Fact"][];
+            /** @description Where a further search begins. */
+            found: components["schemas"]["Found"];
+            /** @description A row each. */
+            sources: (components["schemas"]["Spot"] | null)[];
+            /** @description A track each. */
+            tracks: (components["schemas"]["Spot"] | null)[];
+        };
+        /** @description The polarity of a track, as carried now. */
+        Polarity: {
+            /**
+             * Format: double
+             * @description Its phase turns here, in Hz; none where lows and attacks arrive the same way up.
+             */
+            phase_turns_hz?: number | null;
+            /** @description The sum keeps more with it inverted. */
+            sums_better_inverted: boolean;
+            /** @description It is wired inverted. */
+            wired_inverted: boolean;
+            wiring?: components["schemas"]["Verdict"] | null;
+        };
         /**
          * @description What is moved and what is left.
          * @enum {string}
@@ -2000,6 +2112,11 @@ export interface components {
             tempo_changes?: components["schemas"]["TempoChange"][] | null;
         };
         /**
+         * @description What settles one of the axes.
+         * @enum {string}
+         */
+        SettledBy: "typed" | "sides" | "far" | "nothing";
+        /**
          * @description How bad.
          * @enum {string}
          */
@@ -2050,6 +2167,52 @@ export interface components {
              * @description Sign of the reference itself, as all microphones together have it: times a cell's sign it is that microphone's.
              */
             sign: number;
+        };
+        /** @description A place in the room. */
+        Spot: {
+            /** @description Coordinates in metres. */
+            at: number[];
+            /**
+             * @description Covariance in the plane of the stage, in square metres: along the first axis, of both, along the second. Shifts and turns of
+             *     the whole are left out of it.
+             */
+            spread: number[];
+        };
+        /** @description Places of sources and tracks; none where arrivals do not tell. */
+        Stage: {
+            /** @description What tells front from back. */
+            front_by: components["schemas"]["SettledBy"];
+            /** @description What tells left from right. */
+            sides_by: components["schemas"]["SettledBy"];
+            /** @description A row each. */
+            sources: (components["schemas"]["Stand"] | null)[];
+            /** @description A track each. */
+            tracks: (components["schemas"]["Stand"] | null)[];
+        };
+        /** @description Where something stands, seen from above. */
+        Stand: {
+            /** @description Semi-axes of the ellipse of one standard deviation, in metres, the longer first. */
+            ellipse_m: number[];
+            /**
+             * Format: double
+             * @description Towards the audience, in metres.
+             */
+            front_m: number;
+            /**
+             * Format: double
+             * @description To the right as the audience sees it, in metres from the middle of the sources.
+             */
+            right_m: number;
+            /**
+             * Format: double
+             * @description Turn of the longer axis from right towards the front, in radians.
+             */
+            turn_rad: number;
+            /**
+             * Format: double
+             * @description Above the sources' mean height, in metres; hardly known on a flat stage.
+             */
+            up_m: number;
         };
         /**
          * @description What became of a finding.
@@ -2118,6 +2281,7 @@ export interface components {
             facts: components["schemas"]["Facts"][];
             /** @description What each track's path adds to the way of the sound; none where nothing determines it. */
             late?: (components["schemas"]["Late"] | null)[];
+            places?: components["schemas"]["Places"] | null;
             /**
              * Format: int32
              * @description Rate in which frames are counted.
@@ -2235,6 +2399,8 @@ export interface components {
              * @description Id.
              */
             id: string;
+            /** @description What somebody measured of it in the room. */
+            in_room: components["schemas"]["InRoom"];
             /**
              * Format: uuid
              * @description Tracks with the same link move together.

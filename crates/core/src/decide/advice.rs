@@ -1,6 +1,7 @@
 //! What each track is advised in the end, and why it is moved or left.
 
 use crate::decide::case::{Advice, Case, SourceOf};
+use crate::decide::polarity::made_of;
 use crate::decide::{latency, polarity};
 use crate::edit::offset_for_lag;
 use crate::track::{Policy, Role};
@@ -87,6 +88,8 @@ impl Ground<'_> {
             offset_frames: t.edit.placement.total() + offset_for_lag(-moved),
             invert: t.edit.invert != invert,
             latency_frames: late,
+            latency_within_frames: self.latency.within(m),
+            polarity: made_of(self.case, self.polarity, m),
             verdict: verdict.min(self.polarity.verdict(m)),
             reason,
         }

@@ -26,10 +26,28 @@ pub struct Advice {
     pub invert: bool,
     /// The fault found, in frames; 0 for none.
     pub latency_frames: f64,
+    /// Twice the standard deviation of that, in frames; 0 for none.
+    pub latency_within_frames: f64,
+    /// What its polarity is made of.
+    pub polarity: Polarity,
     /// How sure.
     pub verdict: Verdict,
     /// Why it is moved or left.
     pub reason: String,
+}
+
+/// The polarity of a track, as carried now.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Polarity {
+    /// It is wired inverted.
+    pub wired_inverted: bool,
+    /// How sure the wiring is; none where it hears nothing.
+    pub wiring: Option<Verdict>,
+    /// The sum keeps more with it inverted.
+    pub sums_better_inverted: bool,
+    /// Its phase turns here, in Hz; none where lows and attacks arrive the same way up.
+    pub phase_turns_hz: Option<f64>,
 }
 
 /// A source of the table.

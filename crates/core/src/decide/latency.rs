@@ -3,10 +3,12 @@
 use crate::decide::case::Case;
 use crate::decide::cost::{cost_of, effects_of};
 use crate::decide::finding::{Change, Finding, To};
+use crate::decide::halves;
 use crate::decide::kind::{Kind, Severity};
+use crate::decide::sides;
 use crate::decide::words::other_takes;
 use crate::edit::offset_for_lag;
-use crate::measure::arrival::{Late, OWN_COHERENCE};
+use crate::measure::arrival::{Late, OWN_COHERENCE, Table};
 use crate::verdict::Verdict;
 
 /// Smaller than this is no latency, in seconds: places are known no better.
@@ -46,6 +48,8 @@ struct Mic {
     verdict: Option<Verdict>,
     /// The neighbour at the same source that hears it first, when nothing else is known.
     after: Option<usize>,
+    /// Told against the other half of its pair.
+    half: bool,
 }
 
 /// Latency of every microphone.
@@ -59,6 +63,11 @@ impl Judged {
         self.mics[m].verdict.filter(|v| *v > Verdict::Undecided).map_or(0.0, |_| self.mics[m].frames)
     }
 
+    /// Twice the standard deviation of it, in frames; 0 for none.
+    pub fn within(&self, m: usize) -> f64 {
+        if self.of(m) == 0.0 { 0.0 } else { 2.0 * self.mics[m].sigma_frames }
+    }
+
     /// How sure; solid where nothing is late.
     pub fn verdict(&self, m: usize) -> Verdict {
         self.mics[m].verdict.unwrap_or(Verdict::Solid)
@@ -66,23 +75,43 @@ impl Judged {
 }
 
 /// Judges all microphones. Only what was late as recorded is a fault; a track that somebody moved is where it was put.
-pub fn judge(case: &Case) -> Judged {
-    let mics = case.table.late.iter().zip(case.tracks).enumerate().map(|(m, (late, track))| {
-        let Some(late) = late else { return Mic::default() };
-        if let Some((frames, home)) = after_its_neighbour(case, m, late) {
-            return Mic { frames, sources: 1, verdict: Some(Verdict::Undecided), after: Some(home), ..Mic::default() };
-        }
-        let frames = late.frames + track.edit.placement.total().0;
-        let left = frames.abs() > LEAST_S * case.rate_hz;
-        Mic {
-            frames,
-            sigma_frames: late.sigma_frames,
-            sources: late.sources,
-            verdict: weigh(late, case.rate_hz).filter(|_| left),
-            after: None,
-        }
-    });
-    Judged { mics: mics.collect() }
+pub fn judge(case: &Case, recorded: &Table) -> Judged {
+    let mut mics: Vec<Mic> = case
+        .table
+        .late
+        .iter()
+        .zip(case.tracks)
+        .enumerate()
+        .map(|(m, (late, track))| {
+            let Some(late) = late else { return Mic::default() };
+            if let Some((frames, home)) = after_its_neighbour(case, m, late) {
+                return Mic {
+                    frames,
+                    sources: 1,
+                    verdict: Some(Verdict::Undecided),
+                    after: Some(home),
+                    ..Mic::default()
+                };
+            }
+            let frames = late.frames + track.edit.placement.total().0;
+            let left = frames.abs() > LEAST_S * case.rate_hz;
+            Mic {
+                frames,
+                sigma_frames: late.sigma_frames,
+                sources: late.sources,
+                verdict: weigh(late, case.rate_hz).filter(|_| left),
+                after: None,
+                half: false,
+            }
+        })
+        .collect();
+    for half in halves::judge(case, recorded, &sides::pairs(case)) {
+        let frames = half.frames + case.tracks[half.track].edit.placement.total().0;
+        let verdict = (frames.abs() > LEAST_S * case.rate_hz).then_some(Verdict::Likely);
+        let (sigma_frames, sources) = (half.sigma_frames, half.sources);
+        mics[half.track] = Mic { frames, sigma_frames, sources, verdict, after: None, half: true };
+    }
+    Judged { mics }
 }
 
 /// The lag of a microphone behind another one at the same source, and that one, when the lag is a metre or more both as recorded and
@@ -137,9 +166,10 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
         let changes = vec![Change { of: m, to: To::Offset(case.tracks[m].edit.placement.total() + moved) }];
         let cost = cost_of(case, m, &changes);
         let effects = effects_of(case, &changes);
+        let why = if mic.half { "no place beside the other half of its pair" } else { "no place in the room" };
         let text = format!(
-            "{} is {:.2} ms ({:.0} samples) {} by a fault, not by distance: no place in the room explains the arrivals of {} \
-             sources in it without that, give or take {:.2} ms.",
+            "{} is {:.2} ms ({:.0} samples) {} by a fault, not by distance: {why} explains the arrivals of {} sources in it \
+             without that, give or take {:.2} ms.",
             case.label(m),
             case.ms(mic.frames.abs()),
             mic.frames.abs(),

@@ -10,6 +10,7 @@ mod carried;
 pub mod case;
 mod cost;
 pub mod finding;
+mod halves;
 pub mod image;
 pub mod kind;
 mod latency;
@@ -18,6 +19,7 @@ mod polarity;
 mod setup;
 mod sides;
 mod signs;
+pub mod stage;
 mod words;
 
 pub use crate::decide::carried::as_carried;
@@ -30,6 +32,7 @@ pub use crate::decide::words::{Guess, guess, other_side_name, same_source};
 
 use crate::decide::case::{Advice, Case, SourceOf};
 use crate::decide::finding::Finding;
+use crate::decide::stage::Stage;
 use crate::measure::arrival::{Row, Table};
 use crate::track::Track;
 use serde::{Deserialize, Serialize};
@@ -48,6 +51,8 @@ pub struct Check {
     pub swapped_pairs: Vec<[usize; 2]>,
     /// Where every pair hears every source.
     pub sides: Vec<PairSides>,
+    /// Where everything stands; none where arrivals do not tell.
+    pub stage: Option<Stage>,
 }
 
 /// What the rules look at.
@@ -73,7 +78,7 @@ const RULES: [fn(&Known) -> Vec<Finding>; 5] = [
 pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     let corrected = as_carried(table, tracks);
     let case = Case { table: &corrected, tracks, rate_hz: table.rate.hz_f64() };
-    let latency = latency::judge(&case);
+    let latency = latency::judge(&case, table);
     let polarity = polarity::judge(&case, &latency);
     let sides = sides::judge(&case);
     let sources = sources(&case, &sides, &polarity);
@@ -97,7 +102,8 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
         rank(b).cmp(&rank(a)).then(b.cost_db.unwrap_or(0.0).total_cmp(&a.cost_db.unwrap_or(0.0)))
     });
     let heard = sides::heard(&case);
-    Check { tracks: advice, sources, findings, swapped_pairs: sides.swapped, sides: heard }
+    let stage = table.places.as_ref().map(|p| stage::stage(p, tracks, &sides));
+    Check { tracks: advice, sources, findings, swapped_pairs: sides.swapped, sides: heard, stage }
 }
 
 /// Names of the rows: the source that their microphones name; the home's label when several rows share the name.

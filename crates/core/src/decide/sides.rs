@@ -56,6 +56,12 @@ impl Sides {
     pub fn of_row(&self, row: usize) -> Side {
         self.rows[row]
     }
+
+    /// One of a pair of which nobody knows whether it is exchanged, or that is.
+    pub fn doubtful(&self, track: usize) -> bool {
+        let contradicting = self.contradicting.iter().flat_map(|c| &c.pairs);
+        self.swapped.iter().chain(contradicting).any(|p| p.contains(&track))
+    }
 }
 
 /// Left and right halves of every set that has both.

@@ -5,6 +5,7 @@
 
 use crate::dsp::bands::BANDS_HZ;
 use crate::measure::pair::options::Material;
+use crate::measure::stage::Places;
 use crate::units::{Air, SampleRate, SessionFrame};
 use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
@@ -181,6 +182,9 @@ pub struct Table {
     /// What each track's path adds to the way of the sound; none where nothing determines it.
     #[serde(default)]
     pub late: Vec<Option<Late>>,
+    /// Where everything stands; none where arrivals do not tell.
+    #[serde(default)]
+    pub places: Option<Places>,
     /// Factor by which a track plays too fast (over 1) for the others, where a usual one explains it.
     pub speeds: Vec<Option<f64>>,
 }

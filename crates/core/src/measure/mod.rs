@@ -8,4 +8,5 @@ pub mod lows;
 pub mod pair;
 pub mod places;
 pub mod readings;
+pub mod stage;
 pub mod table;

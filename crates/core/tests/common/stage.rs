@@ -122,7 +122,9 @@ impl Stage {
     /// A table of these rows with the latencies they tell.
     pub fn found(&self, rows: Vec<Row>) -> Table {
         let mut t = table(rows, self.mics.len());
-        t.late = place(&t.rows, &self.roles(), rate().into(), None).map_or(vec![None; self.mics.len()], |p| p.late);
+        let placed = place(&t.rows, &self.roles(), rate().into(), &[], None);
+        t.late = placed.as_ref().map_or(vec![None; self.mics.len()], |p| p.late.clone());
+        t.places = placed.map(|p| p.places);
         t
     }
 
@@ -161,6 +163,7 @@ pub fn table(rows: Vec<Row>, tracks: usize) -> Table {
         shift: vec![0; tracks],
         late: vec![None; tracks],
         copies: Vec::new(),
+        places: None,
         speeds: vec![None; tracks],
     }
 }

@@ -253,6 +253,9 @@ fn latency(s: &mut Score, scene: &Scene, c: &Checked, m: usize) {
         s.rooms += usize::from(told.is_some());
     } else if over {
         let large = there.filter(|l| *l >= 4.0 * LATE_FRAMES);
+        // As sure as it says it is.
+        let within = FOUND_FRAMES.max(c.check.tracks[m].latency_within_frames);
+        let right = told.is_some_and(|t| (t - mic.latency_frames).abs() <= within);
         s.halves[0] += usize::from(large.is_some());
         s.halves[1] += usize::from(large.is_some() && right);
         s.halves[2] += usize::from(told.is_some() && !right);

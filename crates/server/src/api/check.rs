@@ -6,14 +6,16 @@ use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::patch::{Facts, TrackPatch};
 use crate::db::sessions;
 use crate::db::tracks::{TrackRow, named};
-use crate::derive::check::{CheckOf, Measured, by_name, known};
+use crate::derive::check::{CheckOf, Measured, by_name, known, measured_in_room};
 use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::decide::case::{Advice, SourceOf};
 use marea_core::decide::finding::To;
+use marea_core::decide::stage::Stage;
 use marea_core::decide::{PairSides, tracks_of};
 use marea_core::measure::arrival::Table;
+use marea_core::measure::places::with_facts;
 use marea_session::accept::{self, Accepted};
 use marea_session::standing::{CarriedRow, FindingView, Kept, WholeBand};
 use serde::{Deserialize, Serialize};
@@ -42,6 +44,8 @@ pub struct CheckView {
     pub sources: Vec<SourceOf>,
     /// Where every pair hears every source, with the sides as they are named now.
     pub sides: Vec<PairSides>,
+    /// Where everything stands; none where arrivals do not tell.
+    pub stage: Option<Stage>,
     /// Open ones first, worst first.
     pub findings: Vec<FindingView>,
 }
@@ -99,9 +103,16 @@ impl Judged {
     /// Judges the last check as recorded and as corrected.
     async fn of(state: &State, session: Uuid) -> Result<Self, ServerError> {
         let now = Now::of(state.db(), session, CheckOf).await?;
-        let (fits, measured) = now.last(state.db()).await?.ok_or(ServerError::NotFound("check"))?;
+        let (fits, mut measured) = now.last(state.db()).await?.ok_or(ServerError::NotFound("check"))?;
         // Where a track is gone the table speaks of one that nobody has.
         let rows = named(&now.tracks, &measured.tracks).map_err(|_| ServerError::NotFound("check"))?;
+        let facts = measured_in_room(&rows);
+        if !facts.is_empty() {
+            let (table, roles) = (measured.table.clone(), rows.iter().map(TrackRow::role).collect::<Vec<_>>());
+            // The search for places takes a moment.
+            let known = web::block(move || with_facts(&table, &roles, &facts)).await;
+            measured.table = known.map_err(|e| ServerError::Internal(e.to_string()))?;
+        }
         let missing = measured.missing.iter().map(|m| m.0).collect();
         let by_name = tracks_of(&by_name(&rows));
         let judged =
@@ -135,6 +146,7 @@ pub async fn show_check(
         whole: j.judged.whole(&j.measured.table),
         table: j.measured.table,
         sides: j.judged.corrected.sides,
+        stage: j.judged.corrected.stage,
         advice: j.judged.recorded.tracks,
         sources: j.judged.recorded.sources,
     })))

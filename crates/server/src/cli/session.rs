@@ -3,10 +3,11 @@
 use super::args::{AlignArgs, CheckArgs, Outcome};
 use super::files::{FileReport, Loaded, any_noted, base_name, file_reports, load, place_by_stamp};
 use super::write::{Planned, write_all};
-use marea_core::decide::case::SourceOf;
+use marea_core::decide::case::{Polarity, SourceOf};
 use marea_core::decide::finding::To;
 use marea_core::decide::kind::{Kind, Severity};
-use marea_core::decide::{Check, Named, decide, tracks_of};
+use marea_core::decide::stage::{SettledBy, Stage, Stand};
+use marea_core::decide::{Check, Named, PairSides, decide, tracks_of};
 use marea_core::edit::Edit;
 use marea_core::measure::arrival::{Cell, Row, Table};
 use marea_core::signal::{Placed, index};
@@ -32,6 +33,9 @@ struct Report {
     events: Vec<Event>,
     findings: Vec<FindingReport>,
     swapped_pairs: Vec<[serde_json::Value; 2]>,
+    pairs: Vec<PairReport>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    places: Option<PlacesReport>,
     unreadable: Vec<String>,
     files: Vec<FileReport>,
 }
@@ -55,8 +59,80 @@ struct TrackReport {
     offset_samples: f64,
     invert: bool,
     latency_samples: f64,
+    /// Twice the standard deviation.
+    latency_within_samples: f64,
+    polarity: PolarityReport,
     verdict: Verdict,
     reason: String,
+}
+
+/// upright or inverted.
+#[derive(Debug, Serialize)]
+struct PolarityReport {
+    wired: &'static str,
+    wiring: Option<Verdict>,
+    sums_better: &'static str,
+    phase_turns_hz: Option<f64>,
+}
+
+impl From<Polarity> for PolarityReport {
+    fn from(p: Polarity) -> Self {
+        let way = |inverted: bool| if inverted { "inverted" } else { "upright" };
+        Self {
+            wired: way(p.wired_inverted),
+            wiring: p.wiring,
+            sums_better: way(p.sums_better_inverted),
+            phase_turns_hz: p.phase_turns_hz.map(|hz| round(hz, 1.0)),
+        }
+    }
+}
+
+/// Two tracks that are one pair, as they are named.
+#[derive(Debug, Serialize)]
+struct PairReport {
+    left: ChannelOf,
+    right: ChannelOf,
+    exchanged: bool,
+}
+
+/// Where everything stands, in metres: right and front as the audience sees it.
+#[derive(Debug, Serialize)]
+struct PlacesReport {
+    sides_by: SettledBy,
+    front_by: SettledBy,
+    sources: Vec<SourcePlace>,
+    tracks: Vec<TrackPlace>,
+}
+
+#[derive(Debug, Serialize)]
+struct SourcePlace {
+    source: String,
+    #[serde(flatten)]
+    at: PlaceReport,
+}
+
+#[derive(Debug, Serialize)]
+struct TrackPlace {
+    #[serde(flatten)]
+    of: ChannelOf,
+    #[serde(flatten)]
+    at: PlaceReport,
+}
+
+#[derive(Debug, Serialize)]
+struct PlaceReport {
+    right_m: f64,
+    front_m: f64,
+    up_m: f64,
+    /// Standard deviation along the longer axis of its ellipse.
+    deviation_m: f64,
+}
+
+impl From<&Stand> for PlaceReport {
+    fn from(s: &Stand) -> Self {
+        let cm = |v: f64| round(v, 1e2);
+        Self { right_m: cm(s.right_m), front_m: cm(s.front_m), up_m: cm(s.up_m), deviation_m: cm(s.ellipse_m[0]) }
+    }
 }
 
 #[derive(Debug, Serialize)]
@@ -237,6 +313,30 @@ impl Checked {
         events
     }
 
+    fn pairs(&self) -> Vec<PairReport> {
+        let one = |s: &PairSides| PairReport {
+            left: self.channel(s.pair[0]),
+            right: self.channel(s.pair[1]),
+            exchanged: self.check.swapped_pairs.contains(&s.pair),
+        };
+        self.check.sides.iter().map(one).collect()
+    }
+
+    fn places(&self, stage: &Stage) -> PlacesReport {
+        let sources = self.check.sources.iter().zip(&stage.sources);
+        let tracks = stage.tracks.iter().enumerate();
+        PlacesReport {
+            sides_by: stage.sides_by,
+            front_by: stage.front_by,
+            sources: sources
+                .filter_map(|(s, at)| Some(SourcePlace { source: s.name.clone(), at: at.as_ref()?.into() }))
+                .collect(),
+            tracks: tracks
+                .filter_map(|(m, at)| Some(TrackPlace { of: self.channel(m), at: at.as_ref()?.into() }))
+                .collect(),
+        }
+    }
+
     fn report(&self) -> Report {
         let of = |m: usize| {
             let c = self.channel(m);
@@ -254,6 +354,8 @@ impl Checked {
                 offset_samples: a.offset_frames.0,
                 invert: a.invert,
                 latency_samples: round(a.latency_frames, 1e2),
+                latency_within_samples: round(a.latency_within_frames, 1e2),
+                polarity: a.polarity.into(),
                 verdict: a.verdict,
                 reason: a.reason.clone(),
             }
@@ -283,6 +385,8 @@ impl Checked {
             events: self.events(),
             findings: findings.collect(),
             swapped_pairs: self.check.swapped_pairs.iter().map(|p| p.map(|m| self.short(m))).collect(),
+            pairs: self.pairs(),
+            places: self.check.stage.as_ref().map(|s| self.places(s)),
             unreadable: self.unreadable.clone(),
             files: file_reports(&self.files),
         }

@@ -2,7 +2,7 @@
 
 use super::bounds::Bounds;
 use super::edits::EditId;
-use super::tracks::{HandHits, TrackRow, UNLINKED};
+use super::tracks::{HandHits, InRoom, TrackRow, UNLINKED};
 use crate::error::ServerError;
 use marea_core::edit::map::TimeMap;
 use marea_core::edit::slice::Cut;
@@ -28,6 +28,10 @@ const MOST_STRETCHES: usize = 500;
 
 /// Slices, and points of a time map, that a track has at most.
 const MOST_PIECES: usize = 100_000;
+
+/// Lengths in a room that can be typed end here, in metres; so many a track.
+const MOST_M: f64 = 100.0;
+const MOST_DISTANCES: usize = 200;
 
 /// What a decision can change of what a track carries; what is not given stays.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -112,6 +116,9 @@ pub struct Facts {
     /// Hits drawn or removed by hand.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub hits: Option<HandHits>,
+    /// What somebody measured of it in the room.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub in_room: Option<InRoom>,
     /// Taken out of the session.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub removed: Option<bool>,
@@ -149,6 +156,7 @@ impl Facts {
             policy: self.policy.as_ref().map(|_| row.policy.clone()),
             dismissed: self.dismissed.as_ref().map(|_| row.dismissed.0.clone()),
             hits: self.hits.as_ref().map(|_| row.hits.0.clone()),
+            in_room: self.in_room.as_ref().map(|_| row.in_room.0.clone()),
             removed: self.removed.map(|_| row.removed),
             link: self.link.as_ref().map(|_| link_word(row.own_link)),
         }
@@ -164,6 +172,7 @@ impl Facts {
             policy: self.policy.or(other.policy),
             dismissed: self.dismissed.or(other.dismissed),
             hits: self.hits.or(other.hits),
+            in_room: self.in_room.or(other.in_room),
             removed: self.removed.or(other.removed),
             link: self.link.or(other.link),
         }
@@ -198,6 +207,21 @@ impl Facts {
         }
         if self.hits.as_ref().is_some_and(|h| h.added.len() + h.removed.len() > 2_000) {
             return refuse("at most 2000 hits are drawn or removed by hand");
+        }
+        if let Some(room) = &self.in_room {
+            let lengths = room.from_source_m.iter().chain(room.apart_m.values());
+            if lengths.into_iter().any(|m| !(0.005..=MOST_M).contains(m)) {
+                return refuse("a distance lies between 0.5 cm and 100 m");
+            }
+            if room.at_m.iter().flatten().any(|m| !m.is_finite() || m.abs() > MOST_M) {
+                return refuse("a place lies within 100 m");
+            }
+            if room.apart_m.contains_key(&row.id) {
+                return refuse("a distance is to another track");
+            }
+            if room.apart_m.len() > MOST_DISTANCES {
+                return refuse("at most 200 distances are typed");
+            }
         }
         if let Some(link) = &self.link {
             if row.channels > 1 {
@@ -297,7 +321,7 @@ pub async fn apply(
     sqlx::query(
         "UPDATE tracks SET link_id = IF(?, ?, link_id), edit_id = COALESCE(?, edit_id), name = COALESCE(?, name), role = COALESCE(?, role),
          source = COALESCE(?, source), side = COALESCE(?, side), policy = COALESCE(?, policy),
-         dismissed = COALESCE(?, dismissed), hits = COALESCE(?, hits), removed = COALESCE(?, removed) WHERE id = ?",
+         dismissed = COALESCE(?, dismissed), hits = COALESCE(?, hits), in_room = COALESCE(?, in_room), removed = COALESCE(?, removed) WHERE id = ?",
     )
     .bind(facts.link.is_some())
     .bind(facts.link.as_deref().and_then(link_of).flatten())
@@ -309,6 +333,7 @@ pub async fn apply(
     .bind(&facts.policy)
     .bind(facts.dismissed.as_ref().map(Json))
     .bind(facts.hits.as_ref().map(Json))
+    .bind(facts.in_room.as_ref().map(Json))
     .bind(facts.removed)
     .bind(id)
     .execute(db)

@@ -48,6 +48,20 @@ pub struct TrackRow {
     pub dismissed: Json<BTreeMap<String, String>>,
     pub hits: Json<HandHits>,
     pub removed: bool,
+    pub in_room: Json<InRoom>,
+}
+
+/// What somebody measured of a microphone in the room.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct InRoom {
+    /// Distance from its own source, in metres.
+    pub from_source_m: Option<f64>,
+    /// Distances from other microphones, in metres.
+    pub apart_m: BTreeMap<Uuid, f64>,
+    /// Where it stands, seen from above: metres to the right as the audience sees it, and metres towards the audience, from a point of
+    /// choice.
+    pub at_m: Option<[f64; 2]>,
 }
 
 /// Hits drawn or removed by hand on the microphone of a source.
@@ -136,6 +150,8 @@ pub struct Track {
     pub policy: String,
     /// Hits drawn or removed by hand.
     pub hits: HandHits,
+    /// What somebody measured of it in the room.
+    pub in_room: InRoom,
 }
 
 impl From<TrackRow> for Track {
@@ -164,6 +180,7 @@ impl From<TrackRow> for Track {
             frames: r.frames,
             policy: r.policy,
             hits: r.hits.0,
+            in_room: r.in_room.0,
         }
     }
 }
@@ -171,7 +188,7 @@ impl From<TrackRow> for Track {
 fn select(which: &str) -> sqlx::AssertSqlSafe<String> {
     sqlx::AssertSqlSafe(format!(
         "SELECT tracks.id, session_id, sha256, channel, channels, link_id AS own_link, file_name, coding, file_rate_hz, notes,
-         position, name, role, source, side, start_frame, frames, policy, dismissed, hits, removed, {}
+         position, name, role, source, side, start_frame, frames, policy, dismissed, hits, removed, in_room, {}
          FROM tracks {} WHERE {which}",
         edits::COLUMNS,
         edits::JOINS

@@ -9,6 +9,7 @@ use crate::tasks::Subject;
 use crate::worker::JobError;
 use marea_core::decide::Named;
 use marea_core::measure::arrival::Table;
+use marea_core::measure::stage::Fact;
 use marea_core::signal::{MemSource, Source};
 use marea_core::track::{Policy, Side, Track};
 use marea_core::units::Conditions;
@@ -60,9 +61,24 @@ pub fn known(rows: &[TrackRow], anchor: Option<Uuid>) -> Vec<Track> {
         .collect()
 }
 
+/// What somebody measured in the room, with tracks by their place among these.
+pub fn measured_in_room(rows: &[TrackRow]) -> Vec<Fact> {
+    let one = |(of, row): (usize, &TrackRow)| {
+        let room = &row.in_room.0;
+        let source = room.from_source_m.map(|metres| Fact::FromSource { of, metres });
+        let apart = room.apart_m.iter().filter_map(move |(id, metres)| {
+            let to = rows.iter().position(|r| r.id == *id)?;
+            Some(Fact::Apart { of, to, metres: *metres })
+        });
+        let stands = room.at_m.map(|at| Fact::Stands { of, at });
+        source.into_iter().chain(apart).chain(stands).collect::<Vec<Fact>>()
+    };
+    rows.iter().enumerate().flat_map(one).collect()
+}
+
 impl Derived for CheckOf {
     const KIND: &'static str = "check";
-    const METHOD: u32 = 5;
+    const METHOD: u32 = 6;
     type Measured = Measured;
 
     fn subject(&self) -> String {

@@ -180,6 +180,7 @@ impl Import<'_> {
             carried: Carried { id: EditId::new(), edit: Edit::default() },
             policy: String::new(),
             dismissed: Json::default(),
+            in_room: Json::default(),
             hits: Json::default(),
             removed: false,
         }

@@ -3,7 +3,7 @@
 use super::judged::{Judged, Mic};
 use super::shared::{Part, likeness, turns_at_hz};
 use super::turning::Turning;
-use crate::decide::case::{Case, SourceOf};
+use crate::decide::case::{Case, Polarity, SourceOf};
 use crate::decide::cost::{cost_of, effects_of};
 use crate::decide::finding::{Change, Finding, To};
 use crate::decide::kind::Kind;
@@ -14,6 +14,27 @@ use crate::verdict::Verdict;
 pub fn findings(case: &Case, judged: &Judged, sources: &[SourceOf]) -> Vec<Finding> {
     let each = judged.mics.iter().enumerate();
     each.flat_map(|(m, mic)| [phase_turns(case, m, mic, sources), opposed(case, m, mic, sources)]).flatten().collect()
+}
+
+/// Where the phase of a microphone turns, in Hz: told by another one at its own source.
+fn turns_at(case: &Case, mic: &Mic, m: usize) -> Option<f64> {
+    let row = &case.table.rows[mic.own?];
+    let other = match mic.turning? {
+        Turning::Beside(other) => other,
+        Turning::Likely => row.home,
+    };
+    turns_at_hz(row, (other != m).then_some([m, other])?)
+}
+
+/// What the polarity of a track is made of.
+pub fn made_of(case: &Case, judged: &Judged, m: usize) -> Polarity {
+    let mic = &judged.mics[m];
+    Polarity {
+        wired_inverted: judged.wired(m),
+        wiring: mic.wiring.map(|v| if mic.turning.is_some() { Verdict::Undecided } else { v }),
+        sums_better_inverted: judged.inverted(m),
+        phase_turns_hz: turns_at(case, mic, m),
+    }
 }
 
 /// Lows and attacks do not arrive alike.
@@ -33,7 +54,7 @@ fn phase_turns(case: &Case, m: usize, mic: &Mic, sources: &[SourceOf]) -> Option
         way(-mic.attack)
     );
     let beside = (other != m).then_some([m, other]);
-    if let Some(hz) = beside.and_then(|pair| turns_at_hz(row, pair)) {
+    if let Some(hz) = turns_at(case, mic, m) {
         text.push_str(&format!(" It turns at about {} Hz.", (hz / 10.0).round() * 10.0));
     }
     let now = case.tracks[m].edit.invert;

@@ -11,7 +11,7 @@ mod shared;
 mod turning;
 mod weights;
 
-pub use findings::findings;
+pub use findings::{findings, made_of};
 pub use judged::Judged;
 
 use judged::Mic;

@@ -72,6 +72,9 @@ impl Problem {
             let [a, b, c] = [0, 1, 2].map(|a| (s.at + a, s.toward[a]));
             equations.add(&[a, b, c, (self.habit(), -1.0)], s.off, 1.0 / (NEAR_OFF_M * NEAR_OFF_M));
         }
+        for t in self.typed(x) {
+            equations.add(&t.slopes, t.off, t.weight);
+        }
         for l in self.loudness(x, patterns) {
             equations.add(&l.slopes, l.off, l.weight);
         }

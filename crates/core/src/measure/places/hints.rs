@@ -1,7 +1,7 @@
 //! Which latencies to try: read off the arrivals, before any place is known.
 
 use crate::dsp::stats::median;
-use crate::measure::places::problem::{Arrival, Problem};
+use crate::measure::places::problem::{Arrival, End, Problem};
 use crate::measure::places::search::Fit;
 
 /// A latency is tried where the lags both ways differ by this, in metres of sound.
@@ -44,7 +44,7 @@ impl Problem {
             let ways = self.arrivals.iter().filter(|a| a.mic == i).map(|a| a.metres + x[self.late(a.home)]);
             return ways.min_by(f64::total_cmp);
         }
-        let row = self.near[i]?;
+        let Some(row) = self.near[i] else { return self.by_distance(x, i) };
         let beside: Vec<usize> = (0..self.mics.len()).filter(|k| *k != i && self.near[*k] == Some(row)).collect();
         let heard = |row: usize, mic: usize| {
             let there = self.arrivals.iter().find(|a| a.row == row && a.mic == mic).map(|a| a.metres);
@@ -57,6 +57,20 @@ impl Problem {
             says.extend(beside.iter().filter_map(of));
         }
         median(&mut says)
+    }
+
+    /// What typed distances to near microphones say of a far one's latency: their sources are as far away as they are.
+    fn by_distance(&self, x: &[f64], i: usize) -> Option<f64> {
+        let typed = self.ties.iter().filter_map(|tie| match tie.ends {
+            [End::Mic(a), End::Mic(b)] if a == i => Some((b, tie.metres)),
+            [End::Mic(a), End::Mic(b)] if b == i => Some((a, tie.metres)),
+            _ => None,
+        });
+        let says = typed.filter_map(|(k, metres)| {
+            let there = self.arrivals.iter().find(|a| a.mic == i && Some(a.row) == self.near[k])?;
+            Some(there.metres - metres + self.way(x, there.row, there.home).1 + x[self.late(there.home)])
+        });
+        median(&mut says.collect::<Vec<f64>>())
     }
 
     /// What each source heard both ways says of one latency: a late home hears its own source late, so the source seems to arrive
@@ -86,7 +100,8 @@ mod tests {
             mics: vec![0, 1, 2],
             near: vec![Some(0), Some(0), Some(1)],
             alone: vec![false; 3],
-            is_home: vec![true, false, true],
+            joined: vec![true, false, true],
+            ties: Vec::new(),
             told: vec![Vec::new(); 3],
             levels: Vec::new(),
             arrivals,

@@ -12,10 +12,12 @@ mod levels;
 mod normal;
 mod problem;
 mod search;
+mod spots;
 
 use crate::dsp::stats::median;
-use crate::measure::arrival::{Late, Row};
+use crate::measure::arrival::{Late, Row, Table};
 use crate::measure::places::problem::{Arrival, Problem};
+use crate::measure::stage::{Fact, Found, Places};
 use crate::track::Role;
 use crate::units::Conditions;
 use crate::verdict::Verdict;
@@ -28,24 +30,27 @@ pub struct Placed {
     /// Lag in frames at which each row should reach each track, and its standard deviation; none for rows and tracks without
     /// a place.
     pub expected: Vec<Vec<Option<(f64, f64)>>>,
-    found: Found,
+    /// Where everything stands.
+    pub places: Places,
 }
 
-/// All unknowns, as the starting point of the next search.
-#[derive(Debug, Clone, PartialEq, Default)]
-struct Found {
-    used: Vec<usize>,
-    mics: Vec<usize>,
-    x: Vec<f64>,
-    loose: Vec<bool>,
+/// A table with its places and latencies found anew by what somebody measured in the room. Its cells stay as they are.
+pub fn with_facts(table: &Table, roles: &[Role], facts: &[Fact]) -> Table {
+    let mut known = table.clone();
+    let before = table.places.as_ref().map(|p| &p.found);
+    let at = Conditions { rate: table.rate, air: table.air };
+    if let (Some(_), Some(placed)) = (facts.first(), place(&table.rows, roles, at, facts, before)) {
+        (known.late, known.places) = (placed.late, Some(placed.places));
+    }
+    known
 }
 
 /// Places sources and microphones. None without bleed both ways between at least two sources. `before` is what was found
-/// before some cells changed; the search then begins there.
-pub fn place(rows: &[Row], roles: &[Role], at: Conditions, before: Option<&Placed>) -> Option<Placed> {
-    let mut problem = Problem::of(rows, roles, at)?;
+/// before some cells changed or facts were known; the search then begins there.
+pub fn place(rows: &[Row], roles: &[Role], at: Conditions, facts: &[Fact], before: Option<&Found>) -> Option<Placed> {
+    let mut problem = Problem::of(rows, roles, at, facts)?;
     let same = |b: &&Found| b.used == problem.used && b.mics == problem.mics;
-    let begin = before.map(|b| &b.found).filter(same).map(|b| (b.x.clone(), b.loose.clone()));
+    let begin = before.filter(same).map(|b| (b.x.clone(), b.loose.clone()));
     let fit = problem.solve(begin)?;
     let spread = problem.covariance(&fit)?;
     let scale = at.rate.hz_f64() / at.air.speed_m_s();
@@ -53,7 +58,13 @@ pub fn place(rows: &[Row], roles: &[Role], at: Conditions, before: Option<&Place
     let mut placed = Placed {
         late: vec![None; roles.len()],
         expected: vec![vec![None; roles.len()]; rows.len()],
-        found: Found { used, mics, x: fit.x.clone(), loose: fit.loose.clone() },
+        places: Places {
+            sources: vec![None; rows.len()],
+            tracks: vec![None; roles.len()],
+            beacons: vec![None; rows.len()],
+            facts: facts.to_vec(),
+            found: Found { used, mics, x: fit.x.clone(), loose: fit.loose.clone() },
+        },
     };
     for (i, &m) in problem.mics.iter().enumerate() {
         let at = problem.late(i);
@@ -78,6 +89,7 @@ pub fn place(rows: &[Row], roles: &[Role], at: Conditions, before: Option<&Place
             });
         }
     }
+    spots::fill(&mut placed.places, &problem, &fit, &spread, rows);
     Some(placed)
 }
 

@@ -39,7 +39,7 @@ impl Layout {
         join(p.habit(), &mut slots);
         for (i, free) in loose.iter().enumerate() {
             let mine = (0..3).map(|axis| p.mic(i) + axis).chain(free.then(|| p.late(i)));
-            if p.is_home[i] {
+            if p.joined[i] {
                 mine.for_each(|at| join(at, &mut slots));
             } else {
                 mine.enumerate().for_each(|(k, at)| slots[at] = Slot::Apart(apart, k));

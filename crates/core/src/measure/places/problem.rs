@@ -1,6 +1,7 @@
 //! The least-squares problem of places: unknowns, arrivals, and the loss.
 
 use crate::measure::arrival::{Row, later};
+use crate::measure::stage::Fact;
 use crate::track::Role;
 use crate::units::Conditions;
 use crate::verdict::Verdict;
@@ -31,6 +32,9 @@ const OWN_COUNTS: f64 = 2.0;
 const EARLY: f64 = 8.0;
 const EARLY_FROM_M: f64 = 0.1;
 
+/// Standard deviation of a distance that somebody measured.
+const TYPED_M: f64 = 0.02;
+
 pub struct Arrival {
     pub row: usize,
     pub mic: usize,
@@ -45,6 +49,22 @@ impl Arrival {
     }
 }
 
+/// An end of a distance.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum End {
+    Source(usize),
+    Mic(usize),
+}
+
+/// A distance that somebody measured.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Tie {
+    pub ends: [End; 2],
+    pub metres: f64,
+    /// Seen from above: heights do not count.
+    pub flat: bool,
+}
+
 pub struct Problem {
     /// Rows with a place, by index.
     pub used: Vec<usize>,
@@ -54,13 +74,14 @@ pub struct Problem {
     pub near: Vec<Option<usize>>,
     /// Near microphones without a row: their source never leads.
     pub alone: Vec<bool>,
-    /// Which of them are homes.
-    pub is_home: Vec<bool>,
+    /// Which of them are homes or have a typed distance: they share equations with one another.
+    pub joined: Vec<bool>,
     /// What levels tell of each microphone's distance, once everything has a place.
     pub told: Vec<Vec<Told>>,
     /// Direct level of every source in every microphone, as the logarithm of an amplitude; NaN where it is not known.
     pub levels: Vec<Vec<f64>>,
     pub arrivals: Vec<Arrival>,
+    pub ties: Vec<Tie>,
     pub start: Vec<f64>,
 }
 
@@ -71,6 +92,8 @@ pub enum Without {
     Into(usize),
     /// Arrivals of a microphone's own source in the others.
     From(usize),
+    /// Arrivals in microphones that stand at no source.
+    Far,
 }
 
 /// A near microphone's distance from its source, against the session's habit.
@@ -83,6 +106,14 @@ pub struct Spacing {
     pub off: f64,
 }
 
+/// A typed distance with its slopes.
+pub struct Typed {
+    pub slopes: Vec<(usize, f64)>,
+    /// Excess distance in metres.
+    pub off: f64,
+    pub weight: f64,
+}
+
 /// The weights of a descent.
 pub struct Stance<'a> {
     pub loose: &'a [bool],
@@ -92,7 +123,7 @@ pub struct Stance<'a> {
 }
 
 impl Problem {
-    pub fn of(rows: &[Row], roles: &[Role], at: Conditions) -> Option<Self> {
+    pub fn of(rows: &[Row], roles: &[Role], at: Conditions, facts: &[Fact]) -> Option<Self> {
         let in_air = |m: usize| roles[m] != Role::Direct;
         let heard = |m: usize| rows.iter().any(|r| r.cells[m].lag_frames.is_some());
         let mics: Vec<usize> = (0..roles.len()).filter(|m| in_air(*m) && heard(*m)).collect();
@@ -116,11 +147,14 @@ impl Problem {
             }
         }
         let of: Vec<&Row> = used.iter().map(|r| &rows[*r]).collect();
-        let is_home = mics.iter().map(|m| of.iter().any(|r| r.home == *m)).collect();
+        let ties = ties(facts, place, &near);
+        let tied = |i: usize| ties.iter().any(|t| t.ends.contains(&End::Mic(i)));
+        let joined = mics.iter().enumerate().map(|(i, m)| of.iter().any(|r| r.home == *m) || tied(i)).collect();
         let level = |r: &Row, m: usize| r.direct(m).map_or(f64::NAN, f64::ln);
         let levels = of.iter().map(|r| mics.iter().map(|m| level(r, *m)).collect()).collect();
         let told = vec![Vec::new(); mics.len()];
-        let mut p = Self { mics, near, alone, is_home, told, levels, arrivals, start: Vec::new(), used: used.clone() };
+        let mut p =
+            Self { mics, near, alone, joined, told, levels, arrivals, ties, start: Vec::new(), used: used.clone() };
         p.start = p.first_guess(&of, metres)?;
         Some(p)
     }
@@ -196,7 +230,8 @@ impl Problem {
         let arrivals: f64 = self.heeded(stance).map(loss).sum();
         let known: f64 = self.beliefs(loose).map(|(at, value, sigma)| ((x[at] - value) / sigma).powi(2)).sum();
         let near: f64 = self.spacings(x).map(|s| (s.off / NEAR_OFF_M).powi(2)).sum();
-        arrivals + known + near + self.loudness(x, patterns).map(|l| l.cost).sum::<f64>()
+        let tied: f64 = self.typed(x).map(|t| (t.off / TYPED_M).powi(2)).sum();
+        arrivals + known + near + tied + self.loudness(x, patterns).map(|l| l.cost).sum::<f64>()
     }
 
     /// Loss of an arrival. The arrival in a source's own microphone cannot have come by a wall.
@@ -231,6 +266,7 @@ impl Problem {
             None => true,
             Some(Without::Into(mic)) => a.mic != mic || self.near[mic] == Some(a.row),
             Some(Without::From(mic)) => a.home != mic,
+            Some(Without::Far) => self.near[a.mic].is_some() || self.alone[a.mic],
         })
     }
 
@@ -241,6 +277,36 @@ impl Problem {
             let o = [x[at], x[at + 1], x[at + 2]];
             let length = o.iter().map(|v| v * v).sum::<f64>().sqrt().max(1e-3);
             Spacing { at, toward: o.map(|v| v / length), off: length - x[self.habit()].max(0.02) }
+        })
+    }
+
+    /// Typed distances: what is over, by each unknown.
+    pub fn typed(&self, x: &[f64]) -> impl Iterator<Item = Typed> {
+        self.ties.iter().map(move |tie| {
+            let at = |end: End| match end {
+                End::Source(row) => [0, 1, 2].map(|axis| x[self.source(row) + axis]),
+                End::Mic(i) => self.place(x, i),
+            };
+            let [a, b] = tie.ends.map(at);
+            let mut apart = [0, 1, 2].map(|axis| b[axis] - a[axis]);
+            if tie.flat {
+                apart[2] = 0.0;
+            }
+            let length = apart.iter().map(|v| v * v).sum::<f64>().sqrt().max(0.01);
+            let mut slopes = Vec::new();
+            for (end, sign) in tie.ends.into_iter().zip([-1.0, 1.0]) {
+                for (axis, along) in apart.iter().enumerate() {
+                    let slope = sign * along / length;
+                    match end {
+                        End::Source(row) => slopes.push((self.source(row) + axis, slope)),
+                        End::Mic(i) => {
+                            slopes.push((self.mic(i) + axis, slope));
+                            slopes.extend(self.near[i].map(|row| (self.source(row) + axis, slope)));
+                        }
+                    }
+                }
+            }
+            Typed { slopes, off: length - tie.metres, weight: 1.0 / (TYPED_M * TYPED_M) }
         })
     }
 
@@ -267,6 +333,35 @@ pub struct Told {
     pub row: usize,
     /// Logarithm of the distance in metres, and of how much less is taken from there than from the front.
     pub value: f64,
+}
+
+/// Distances that facts state. Places state how far those who have one are apart, seen from above.
+fn ties(facts: &[Fact], place: impl Fn(usize) -> Option<usize>, near: &[Option<usize>]) -> Vec<Tie> {
+    let mut all = Vec::new();
+    let mut stand: Vec<(usize, [f64; 2])> = Vec::new();
+    for fact in facts {
+        match *fact {
+            Fact::FromSource { of, metres } => {
+                let mic = place(of);
+                let source = mic.and_then(|i| near[i]);
+                let ends = mic.zip(source).map(|(i, row)| [End::Source(row), End::Mic(i)]);
+                all.extend(ends.map(|ends| Tie { ends, metres, flat: false }));
+            }
+            Fact::Apart { of, to, metres } => {
+                let ends = place(of).zip(place(to)).map(|(a, b)| [a, b].map(End::Mic));
+                all.extend(ends.map(|ends| Tie { ends, metres, flat: false }));
+            }
+            Fact::Stands { of, at } => {
+                let Some(i) = place(of) else { continue };
+                all.extend(stand.iter().map(|(k, there)| {
+                    let metres = (at[0] - there[0]).hypot(at[1] - there[1]);
+                    Tie { ends: [*k, i].map(End::Mic), metres, flat: true }
+                }));
+                stand.push((i, at));
+            }
+        }
+    }
+    all
 }
 
 /// The largest group of rows that are connected by bleed both ways, directly or through others.

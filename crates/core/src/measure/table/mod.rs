@@ -115,7 +115,7 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
     rows.extend(bench.rows(&joined, &go_on)?);
     rows.sort_by_key(|r| r.members.iter().min().copied());
     let roles: Vec<Role> = tracks.iter().map(|t| t.role).collect();
-    let late = settle(&mut rows, &roles, at);
+    let (late, places) = settle(&mut rows, &roles, at);
     // Rows that repeat one another are one; whose microphones have other names stay at sources of their own.
     for row in &mut rows {
         row.members.retain(|m| alike(row.home, *m) != Some(false));
@@ -132,6 +132,7 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
         facts: surveys.iter().map(|s| s.facts).collect(),
         shift,
         late,
+        places,
         copies: copies(&sounds, &surveys, rate)?,
         speeds: speeds(|i| common.as_ref().map(|c| c.without(&surveys[i])), &surveys, &lost),
     })

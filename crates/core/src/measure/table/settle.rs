@@ -2,6 +2,7 @@
 
 use crate::measure::arrival::{Alternative, Cell, Late, OWN_COHERENCE, Row};
 use crate::measure::places::{Placed, place};
+use crate::measure::stage::Places;
 use crate::track::Role;
 use crate::units::{Conditions, SampleRate};
 use crate::verdict::Verdict;
@@ -18,7 +19,7 @@ const ALTERNATIVE: f64 = 0.4;
 /// Compares the bleed both ways between every two sources. Lags of i in the microphone of k and of k in the microphone of i
 /// add up to twice the distance, whatever the latencies are. What contradicts that is replaced by a peak that does not, or
 /// becomes undecided; two rows that prove to be one source become one row.
-pub fn settle(rows: &mut Vec<Row>, roles: &[Role], at: Conditions) -> Vec<Option<Late>> {
+pub fn settle(rows: &mut Vec<Row>, roles: &[Role], at: Conditions) -> (Vec<Option<Late>>, Option<Places>) {
     let rate = at.rate;
     let seconds = |frames: f64| frames / rate.hz_f64();
     let mut i = 0;
@@ -50,10 +51,10 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], at: Conditions) -> Vec<Option
     // Cells that were solid before places are known: a place may be wrong because the home is not the source's own microphone.
     let clear: Vec<Vec<bool>> =
         rows.iter().map(|r| r.cells.iter().map(|c| c.verdict == Verdict::Solid).collect()).collect();
-    let Some(mut placed) = place(rows, roles, at, None) else { return vec![None; roles.len()] };
+    let Some(mut placed) = place(rows, roles, at, &[], None) else { return (vec![None; roles.len()], None) };
     // Without the cells that distorted them, the places show further ones.
     if reconcile(rows, &placed, rate, false)
-        && let Some(again) = place(rows, roles, at, Some(&placed))
+        && let Some(again) = place(rows, roles, at, &[], Some(&placed.places.found))
     {
         placed = again;
         reconcile(rows, &placed, rate, true);
@@ -61,7 +62,7 @@ pub fn settle(rows: &mut Vec<Row>, roles: &[Role], at: Conditions) -> Vec<Option
     let late = placed.late;
     roundabout(rows, &late, rate);
     strangers(rows, roles, &clear, &late, rate);
-    late
+    (late, Some(placed.places))
 }
 
 /// Without latencies the bleed between two sources takes the same time both ways, except for the distances of their microphones: half the

@@ -1,0 +1,88 @@
+//! Where sources and microphones stand, as far as arrivals tell, and what somebody knows of it.
+//!
+//! Lengths in metres. The stage lies in the first two axes, the third points up. Arrivals do not change when everything is shifted, turned
+//! or mirrored, so that the axes mean nothing until a decision settles them by known sides.
+
+use serde::{Deserialize, Serialize};
+
+/// A place in the room.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Spot {
+    /// Coordinates in metres.
+    pub at: [f64; 3],
+    /// Covariance in the plane of the stage, in square metres: along the first axis, of both, along the second. Shifts and turns of
+    /// the whole are left out of it.
+    pub spread: [f64; 3],
+}
+
+/// A source as microphones near sources alone place it: what a far microphone can be located by.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Beacon {
+    /// Coordinates in metres.
+    pub at: [f64; 3],
+    /// What the home microphone's distance and latency add to a lag against it, in metres.
+    pub path_m: f64,
+}
+
+/// Places of a table's rows and tracks; none where nothing determines one.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Places {
+    /// A row each.
+    pub sources: Vec<Option<Spot>>,
+    /// A track each.
+    pub tracks: Vec<Option<Spot>>,
+    /// A row each.
+    pub beacons: Vec<Option<Beacon>>,
+    /// What somebody measured in the room.
+    #[serde(default)]
+    pub facts: Vec<Fact>,
+    /// Where a further search begins.
+    pub found: Found,
+}
+
+/// All unknowns of a solved problem.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Found {
+    /// Rows with a place, by index.
+    pub used: Vec<usize>,
+    /// Tracks with a place, by index.
+    pub mics: Vec<usize>,
+    /// Values.
+    pub x: Vec<f64>,
+    /// Which latencies are free.
+    pub loose: Vec<bool>,
+}
+
+/// Something that somebody measured in the room.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Fact {
+    /// A microphone is so far from its own source.
+    FromSource {
+        /// Track, by index.
+        of: usize,
+        /// Distance in metres.
+        metres: f64,
+    },
+    /// Two microphones are so far apart.
+    Apart {
+        /// Track, by index.
+        of: usize,
+        /// The other.
+        to: usize,
+        /// Distance in metres.
+        metres: f64,
+    },
+    /// A microphone stands here, seen from above: to the right and towards the audience, from a point of somebody's choice.
+    Stands {
+        /// Track, by index.
+        of: usize,
+        /// Coordinates in metres.
+        at: [f64; 2],
+    },
+}
