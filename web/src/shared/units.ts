@@ -118,6 +118,15 @@ export function parseOffset(text: string, m: Measure, unit: Unit = 'samples'): n
   return Number.isFinite(value) ? (factor === undefined ? value : value * factor * m.rateHz) : null
 }
 
+/** A length as typed, in metres: "8 cm", "2,10 m", without a unit metres. Null when it cannot be read. */
+export function parseLength(text: string): number | null {
+  const clean = text.trim().replace(',', '.').replace(MINUS, '-').toLowerCase()
+  const found = /^([+-]?\d*\.?\d+)\s*(mm|cm|m)?$/.exec(clean)
+  if (!found) return null
+  const value = Number(found[1]) * { mm: 0.001, cm: 0.01, m: 1 }[(found[2] ?? 'm') as 'mm' | 'cm' | 'm']
+  return Number.isFinite(value) ? value : null
+}
+
 /** What cannot be read as an offset, in a sentence. */
 export function noOffset(text: string): string {
   return `“${text}” is no offset. A number with samples, ms, µs, cm or m, or a note length such as 1/32; without a unit, the one chosen above.`

@@ -14,7 +14,7 @@ const VAGUE_M: f64 = 2.5;
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Stand {
-    /// To the right as the audience sees it, in metres from the middle of the sources.
+    /// To the right as the audience sees it, in metres from the middle of the sources, or from where typed places were measured.
     pub right_m: f64,
     /// Towards the audience, in metres.
     pub front_m: f64,
@@ -60,6 +60,8 @@ struct Axes {
     middle: [f64; 3],
     right: [f64; 2],
     front: [f64; 2],
+    /// Where the middle is on the chart.
+    origin: [f64; 2],
 }
 
 impl Axes {
@@ -71,8 +73,8 @@ impl Axes {
         let (mean, half) = ((r + f) / 2.0, ((r - f) / 2.0).hypot(rf));
         let ellipse_m = [mean + half, mean - half].map(|v| v.max(0.0).sqrt());
         (ellipse_m[0] < VAGUE_M).then_some(Stand {
-            right_m: dot(d, self.right),
-            front_m: dot(d, self.front),
+            right_m: dot(d, self.right) + self.origin[0],
+            front_m: dot(d, self.front) + self.origin[1],
             up_m: spot.at[2] - self.middle[2],
             ellipse_m,
             turn_rad: 0.5 * (2.0 * rf).atan2(r - f),
@@ -122,7 +124,7 @@ pub fn stage(places: &Places, tracks: &[Track], sides: &Sides) -> Stage {
     if dot(mean, front) < 0.0 {
         front = [-front[0], -front[1]];
     }
-    let axes = Axes { middle, right, front };
+    let axes = Axes { middle, right, front, origin: [0.0; 2] };
     let (axes, sides_by, front_by) = typed(places, axes, [sides_by, front_by]);
     let all = |spots: &[Option<Spot>]| spots.iter().map(|s| s.as_ref().and_then(|s| axes.stand(s))).collect();
     Stage { sources: all(&places.sources), tracks: all(&places.tracks), sides_by, front_by }
@@ -144,8 +146,8 @@ fn widest(known: &[[f64; 3]], middle: [f64; 3]) -> [f64; 2] {
     [turn.cos(), turn.sin()]
 }
 
-/// Turns the axes to typed places: two settle the turn, three that lie on no line the mirror image too.
-fn typed(places: &Places, axes: Axes, by: [SettledBy; 2]) -> (Axes, SettledBy, SettledBy) {
+/// Brings the axes to typed places: one settles where they begin, two the turn, three that lie on no line the mirror image too.
+fn typed(places: &Places, mut axes: Axes, by: [SettledBy; 2]) -> (Axes, SettledBy, SettledBy) {
     let stands: Vec<([f64; 2], [f64; 2])> = places
         .facts
         .iter()
@@ -155,7 +157,7 @@ fn typed(places: &Places, axes: Axes, by: [SettledBy; 2]) -> (Axes, SettledBy, S
         })
         .map(|(at, spot)| (at, [spot.at[0] - axes.middle[0], spot.at[1] - axes.middle[1]]))
         .collect();
-    if stands.len() < 2 {
+    if stands.is_empty() {
         return (axes, by[0], by[1]);
     }
     let n = stands.len() as f64;
@@ -163,6 +165,10 @@ fn typed(places: &Places, axes: Axes, by: [SettledBy; 2]) -> (Axes, SettledBy, S
         [0, 1].map(|axis| stands.iter().map(|s| of(s)[axis]).sum::<f64>() / n)
     };
     let (here, there) = (mean(|s| s.0), mean(|s| s.1));
+    if stands.len() == 1 {
+        axes.origin = [here[0] - dot(there, axes.right), here[1] - dot(there, axes.front)];
+        return (axes, by[0], by[1]);
+    }
     // The turn that brings them together, once as found and once mirrored (Kabsch, Acta Cryst. A 1976, in the plane).
     let turned = |mirror: f64| {
         let (mut along, mut across) = (0.0, 0.0);
@@ -179,7 +185,9 @@ fn typed(places: &Places, axes: Axes, by: [SettledBy; 2]) -> (Axes, SettledBy, S
     let settled = stands.len() > 2 && (as_found.0 - mirrored.0).abs() > 0.05 * as_found.0.max(mirrored.0);
     let (mirror, turn) = if settled && mirrored.0 > as_found.0 { (-handed, mirrored.1) } else { (handed, as_found.1) };
     let (c, s) = (turn.cos(), turn.sin());
-    let axes = Axes { middle: axes.middle, right: [c, -s * mirror], front: [s, c * mirror] };
+    let (right, front) = ([c, -s * mirror], [s, c * mirror]);
+    let origin = [here[0] - dot(there, right), here[1] - dot(there, front)];
+    let axes = Axes { middle: axes.middle, right, front, origin };
     let rest = |by: SettledBy| if settled { SettledBy::Typed } else { by };
     (axes, rest(by[0]), rest(by[1]))
 }
@@ -204,14 +212,13 @@ mod tests {
                 });
                 let facts = truth.iter().enumerate().map(|(of, at)| Fact::Stands { of, at: *at }).collect();
                 let places = Places { tracks: found.map(spot).into(), facts, ..Places::default() };
-                let axes = Axes { middle: [0.0; 3], right: [1.0, 0.0], front: [0.0, 1.0] };
+                let axes = Axes { middle: [0.0; 3], right: [1.0, 0.0], front: [0.0, 1.0], origin: [0.0; 2] };
                 let (axes, sides_by, _) = typed(&places, axes, [SettledBy::Nothing; 2]);
                 assert_eq!(sides_by, SettledBy::Typed);
                 let at: Vec<Stand> = places.tracks.iter().flatten().map(|s| axes.stand(s).unwrap()).collect();
-                for i in 1..3 {
-                    let told = [at[i].right_m - at[0].right_m, at[i].front_m - at[0].front_m];
-                    let off = [0, 1].map(|a| (told[a] - truth[i][a] + truth[0][a]).abs());
-                    assert!(off[0] < 1e-9 && off[1] < 1e-9, "{mirror} {turn}: {told:?}");
+                for (at, truth) in at.iter().zip(truth) {
+                    let off = (at.right_m - truth[0]).hypot(at.front_m - truth[1]);
+                    assert!(off < 1e-9, "{mirror} {turn}: {at:?}");
                 }
             }
         }
@@ -219,7 +226,7 @@ mod tests {
 
     #[test]
     fn the_ellipse_turns_with_the_chart() {
-        let axes = Axes { middle: [0.0; 3], right: [0.0, 1.0], front: [1.0, 0.0] };
+        let axes = Axes { middle: [0.0; 3], right: [0.0, 1.0], front: [1.0, 0.0], origin: [0.0; 2] };
         let stand = axes.stand(&spot([1.0, 2.0]).unwrap()).unwrap();
         assert_eq!((stand.right_m, stand.front_m), (2.0, 1.0));
         assert!((stand.ellipse_m[0] - 0.2).abs() < 1e-12 && (stand.ellipse_m[1] - 0.1).abs() < 1e-12);

@@ -91,3 +91,56 @@ async fn a_question_is_answered_on_the_card() {
     assert_eq!(b.errors().await, Vec::<String>::new());
     b.close().await;
 }
+
+/// The stage is drawn to scale; a distance is typed, counts, and is taken back.
+#[actix_web::test]
+async fn the_stage_is_seen_and_a_distance_is_typed() {
+    let _turn = TURN.lock().await;
+    let (s, session) = demo().await;
+    let b = Browser::open(1280, 800).await;
+    b.page.goto(&format!("{}/sessions/{session}/check", s.base)).await.expect("the page");
+    // The cell that was looked at last leads.
+    let look = "const c=document.querySelector('[data-cell=\"3-9\"]'); if(!c) return false; c.focus(); return true";
+    b.until("a cell", look).await;
+    b.click("[data-test=part-stage]").await;
+    b.find("[data-test=stage-chart] [data-point=s0]").await;
+    b.find("[data-test=lead-line]").await;
+    let text = b.find("[data-test=lead-text]").await.text().await.expect("text");
+    assert!(text.contains("further from") && text.contains("the arrival says"), "{text}");
+    // To scale: metres on the chart are metres in the answer, the same both ways.
+    let scale = "const at=(k)=>{const e=document.querySelector(`[data-point=${k}]`), c=e.querySelectorAll('circle')[0]; return [Number(c.getAttribute('cx')),Number(c.getAttribute('cy')),Number(e.dataset.right),Number(e.dataset.front)]}; const [a,b]=[at('s0'),at('m9')]; return [(b[0]-a[0])/(b[2]-a[2]), (b[1]-a[1])/(b[3]-a[3])]";
+    let per_m = b.js(scale).await;
+    let [across, along] = [0, 1].map(|i| per_m[i].as_f64().unwrap());
+    assert!(across > 5.0 && (across / along - 1.0).abs() < 0.05, "{across} and {along} pixels a metre");
+    // By keyboard: the focus shows distances, an arrow key steps to the next one.
+    b.js("document.querySelector('[data-point=s0]').focus()").await;
+    b.find("[data-test=soundings]").await;
+    b.find("[data-point=s0]").await.send_keys("\u{e014}").await.expect("a key");
+    let stepped = "const k=document.activeElement.dataset.point; return k && k !== 's0'";
+    b.until("the next one", stepped).await;
+    b.until("distances", "return [...document.querySelectorAll('[data-test=from-there]')].filter(x=>/ c?m$/.test(x.innerText)).length > 10").await;
+    // A distance from the source, as it was measured.
+    let stands = "return Number(document.querySelector('[data-place=\"Cello near\"] [data-test=from-source]').placeholder.replace(' cm',''))";
+    let found = b.js(stands).await.as_f64().unwrap();
+    let field = b.find("[data-place='Cello near'] [data-test=from-source]").await;
+    field.send_keys("91 cm\u{e007}").await.expect("typed");
+    let text = "return document.querySelector('[data-test=undo]').innerText";
+    let undo = b.until("decided", &format!("const t=(()=>{{ {text} }})(); return t.includes('91.0 cm') && t")).await;
+    assert!(undo.as_str().unwrap().contains("Cello near: 91.0 cm from its source, measured"), "{undo}");
+    b.until("it counts", &format!("return Math.abs((()=>{{ {stands} }})() - 91) < 6")).await;
+    let (_, check) = s.get(&format!("/api/sessions/{session}/check")).await;
+    assert_eq!(check["stale"], false, "nothing is measured anew for it");
+    b.find("[data-point] .fixed").await;
+    // Between two, in words that are no length, then as one.
+    b.js("const f=document.querySelector('[data-test=between]'); const set=(e,v)=>{e.value=v; e.dispatchEvent(new Event('change',{bubbles:true})); e.dispatchEvent(new Event('input',{bubbles:true}))}; const [x,y]=f.querySelectorAll('select'); set(x,x.options[1].value); set(y,y.options[3].value); set(f.querySelector('input'),'far'); f.requestSubmit()").await;
+    b.until("refused", "return document.body.innerText.includes('“far” is no length')").await;
+    b.js("const f=document.querySelector('[data-test=between]'); const i=f.querySelector('input'); i.value='3,40'; i.dispatchEvent(new Event('input',{bubbles:true})); f.requestSubmit()").await;
+    b.until("listed", "return document.querySelector('.facts li')?.innerText.includes('3.40 m')").await;
+    // Both are taken back.
+    b.click("[data-test=undo]").await;
+    b.until("gone", "return document.querySelector('.facts li') === null").await;
+    b.click("[data-test=undo]").await;
+    b.until("as found", &format!("return Math.abs((()=>{{ {stands} }})() - {found}) < 0.2")).await;
+    b.no_errors().await;
+    b.close().await;
+}

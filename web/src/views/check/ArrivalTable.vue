@@ -7,7 +7,7 @@ import { wavePath } from './wave'
 import type { Cell, CheckView, Row } from './useCheck'
 
 const props = defineProps<{ check: CheckView; chosen: number[] }>()
-const emit = defineEmits<{ open: [row: number, track: number] }>()
+const emit = defineEmits<{ open: [row: number, track: number]; look: [row: number, track: number] }>()
 const store = useSession()
 
 const tracks = computed(() => props.check.tracks.map((id) => store.track(id)))
@@ -92,6 +92,8 @@ function walk(e: KeyboardEvent, row: number, m: number): void {
               :aria-label="label(row, cell, m)"
               :title="label(row, cell, m)"
               @click="emit('open', r, m)"
+              @focus="emit('look', r, m)"
+              @mouseenter="emit('look', r, m)"
               @keydown="walk($event, r, m)"
             >
               <svg viewBox="0 0 120 44" preserveAspectRatio="none" aria-hidden="true">

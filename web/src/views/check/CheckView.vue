@@ -11,6 +11,7 @@ import { tellTrouble } from '../../shared/notice'
 import { palette } from '../../shared/theme'
 import ArrivalTable from './ArrivalTable.vue'
 import FindingCard from './FindingCard.vue'
+import StagePart from './StagePart.vue'
 import { useCheck } from './useCheck'
 import { paintWhole } from './whole'
 
@@ -18,6 +19,9 @@ const store = useSession()
 const router = useRouter()
 const { check, loaded, job, importing, onTheWay, again, accept, answer, dismiss } = useCheck()
 const chosenKey = ref('')
+/** Arrivals as a table, or places as a chart; and the cell that was looked at last, whose way the chart draws. */
+const part = ref<'table' | 'stage'>('table')
+const cell = ref<[number, number] | null>(null)
 
 const open = computed(() => check.value?.findings.filter((f) => f.standing === 'open') ?? [])
 const rest = computed(() => check.value?.findings.filter((f) => f.standing !== 'open') ?? [])
@@ -111,6 +115,7 @@ useKeys('Check', [
     label: 'Accept the chosen finding',
     run: () => chosen.value?.standing === 'open' && chosen.value.finding.changes.length > 0 && void acceptOne(chosen.value.key),
   },
+  { key: '2', label: 'Table or stage', run: () => (part.value = part.value === 'table' ? 'stage' : 'table') },
   { key: 'g', label: 'Accept all solid findings', run: () => solid.value.length > 0 && acceptSolid() },
 ])
 </script>
@@ -141,8 +146,16 @@ useKeys('Check', [
       <section class="left">
         <LanesFold />
         <header>
-          <h2>Arrivals</h2>
-          <span class="soft"
+          <h2>{{ part === 'table' ? 'Arrivals' : 'The stage' }}</h2>
+          <div class="choice" role="group" aria-label="What is shown">
+            <button :aria-pressed="part === 'table'" data-test="part-table" @click="part = 'table'">Table</button>
+            <button :aria-pressed="part === 'stage'" data-test="part-stage" @click="part = 'stage'">Stage</button>
+          </div>
+          <span v-if="part === 'stage'" class="soft"
+            >Where the arrivals put sources and microphones, from above and to scale. Pointed at or focused, each shows its distances; arrow
+            keys step.</span
+          >
+          <span v-else class="soft"
             >Each source as each microphone heard it: the mean of its clear moments,
             {{ store.heard.corrected ? 'as corrected' : 'as recorded' }}. A cell opens both tracks under Align.</span
           >
@@ -162,18 +175,26 @@ useKeys('Check', [
           No source could be told apart: there are no moments at which one microphone leads the others. More hits, a solo hit or names of
           sources would help.
         </p>
-        <ArrivalTable v-else :check="check" :chosen="chosen?.finding.about.tracks ?? []" @open="openCell" />
-        <p class="legend soft">
+        <StagePart v-else-if="part === 'stage'" v-model:cell="cell" :check="check" />
+        <ArrivalTable
+          v-else
+          :check="check"
+          :chosen="chosen?.finding.about.tracks ?? []"
+          @open="openCell"
+          @look="(r, m) => (cell = [r, m])"
+        />
+        <p v-if="part === 'table'" class="legend soft">
           <span class="up">▲ upright</span> <span class="caution">▼ opposed</span> <span>│ arrival</span>
           <span>heavy line: solid, light: likely, hatched: undecided</span> <span>tinted column: a fault of that microphone</span>
         </p>
-        <header>
+        <header v-if="part === 'table'">
           <h2>What the whole keeps, by third-octave</h2>
           <span class="soft"
             >sum of all tracks in dB against unrelated sounds · light: as recorded, dark: as corrected, line: with all advice taken</span
           >
         </header>
         <canvas
+          v-if="part === 'table'"
           ref="canvas"
           class="whole"
           role="img"
