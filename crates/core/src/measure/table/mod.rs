@@ -209,11 +209,17 @@ impl Bench<'_> {
             group.hits.iter_mut().chain(&mut group.passages).for_each(|m| m.at += by);
         }
         // Moments are the same as before unless another microphone became the home.
-        let anchor = if home == group.members[0] { anchor } else { Anchor::for_many(&self.tracks[home].sound) };
+        let same = home == group.members[0];
+        let anchor = if same { anchor } else { Anchor::for_many(&self.tracks[home].sound) };
+        let known = |m: usize| at_home.iter().find(|(k, _)| same && *k == m).map(|(_, cell)| cell.clone());
         let (own, power) = home_cell(&anchor, &group, self.wave_s, self.rate)?;
         let cells: Vec<Cell> = (0..self.tracks.len())
             .into_par_iter()
-            .map(|m| if m == home { Ok(own.clone()) } else { self.cell((home, &anchor), m, &group, go_on) })
+            .map(|m| match known(m) {
+                _ if m == home => Ok(own.clone()),
+                Some(cell) => Ok(cell),
+                None => self.cell((home, &anchor), m, &group, go_on),
+            })
             .collect::<Result<_, MeasureError>>()?;
         let loud = |at: i64| self.surveys[home].bright.largest(at, at + self.rate.frames(0.012));
         let strongest =
