@@ -1879,9 +1879,13 @@ export interface components {
         };
         /** @description A measurement, and how the two stand with what they carry now. */
         PairView: {
+            /** @description All microphones of the session decided that, in the check; else the two alone. */
+            by_check: boolean;
             lag?: components["schemas"]["LagUnits"] | null;
             /** @description As recorded. */
             measurement: components["schemas"]["PairMeasurement"];
+            /** @description The other is to be inverted against the anchor: what keeps more of the sound. */
+            propose_invert: boolean;
             remaining?: components["schemas"]["LagUnits"] | null;
         };
         /** @description Phase of B against A at one frequency. */
@@ -1937,6 +1941,7 @@ export interface components {
              * @description Its phase turns here, in Hz; none where lows and attacks arrive the same way up.
              */
             phase_turns_hz?: number | null;
+            sums?: components["schemas"]["Verdict"] | null;
             /** @description The sum keeps more with it inverted. */
             sums_better_inverted: boolean;
             /** @description It is wired inverted. */
@@ -2200,7 +2205,7 @@ export interface components {
             front_m: number;
             /**
              * Format: double
-             * @description To the right as the audience sees it, in metres from the middle of the sources.
+             * @description To the right as the audience sees it, in metres from the middle of the sources, or from where typed places were measured.
              */
             right_m: number;
             /**

@@ -3,8 +3,8 @@ import { parseBlock, type Reading } from './wire'
 /** What sounds. */
 export interface MixRequest {
   tracks: string[]
-  /** Places and levels of those that have their own; a place of null follows the side of the track. */
-  places: Record<string, { pan: number | null; level_db: number }>
+  /** Places and levels of those that have their own; a place of null follows the side of the track. `invert`: on top of what it carries. */
+  places: Record<string, { pan: number | null; level_db: number; invert?: boolean }>
   centred: boolean
   /** The first of two left, the second right. */
   apart: boolean

@@ -46,6 +46,8 @@ pub struct Polarity {
     pub wiring: Option<Verdict>,
     /// The sum keeps more with it inverted.
     pub sums_better_inverted: bool,
+    /// How sure that is; none where it hears nothing.
+    pub sums: Option<Verdict>,
     /// Its phase turns here, in Hz; none where lows and attacks arrive the same way up.
     pub phase_turns_hz: Option<f64>,
 }

@@ -35,6 +35,7 @@ use crate::decide::finding::Finding;
 use crate::decide::stage::Stage;
 use crate::measure::arrival::{Row, Table};
 use crate::track::Track;
+use crate::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
 /// The answer.
@@ -104,6 +105,19 @@ pub fn decide(table: &Table, tracks: &[Track]) -> Check {
     let heard = sides::heard(&case);
     let stage = table.places.as_ref().map(|p| stage::stage(p, tracks, &sides));
     Check { tracks: advice, sources, findings, swapped_pairs: sides.swapped, sides: heard, stage }
+}
+
+impl Check {
+    /// Whether one of two tracks is to be inverted against the other, by all that is known of both. None where one is undecided or where
+    /// two tracks are all there is: then their own measurement decides.
+    pub fn inverted_between(&self, pair: [usize; 2]) -> Option<bool> {
+        let told = |m: usize| {
+            let p = &self.tracks[m].polarity;
+            let sure = p.sums.is_some_and(|v| v > Verdict::Undecided) && self.tracks.len() > 2;
+            sure.then_some(p.sums_better_inverted)
+        };
+        Some(told(pair[0])? != told(pair[1])?)
+    }
 }
 
 /// Names of the rows: the source that their microphones name; the home's label when several rows share the name.

@@ -82,7 +82,7 @@ pub struct Dismissal {
 }
 
 /// The last check of a session, judged.
-struct Judged {
+pub(super) struct Judged {
     rows: Vec<TrackRow>,
     measured: Measured,
     stale: bool,
@@ -101,7 +101,10 @@ impl Kept for Judged {
 
 impl Judged {
     /// Judges the last check as recorded and as corrected.
-    async fn of(state: &State, session: Uuid) -> Result<Self, ServerError> {
+    ///
+    /// # Errors
+    /// [`ServerError::NotFound`] while there is none that fits the tracks.
+    pub(super) async fn of(state: &State, session: Uuid) -> Result<Self, ServerError> {
         let now = Now::of(state.db(), session, CheckOf).await?;
         let (fits, mut measured) = now.last(state.db()).await?.ok_or(ServerError::NotFound("check"))?;
         // Where a track is gone the table speaks of one that nobody has.
@@ -122,6 +125,12 @@ impl Judged {
 
     fn findings(&self) -> Vec<FindingView> {
         self.judged.findings(self)
+    }
+
+    /// Whether one of two tracks is to be inverted against the other, as recorded; none where the check does not tell or is out of date.
+    pub(super) fn inverted_between(&self, a: Uuid, b: Uuid) -> Option<bool> {
+        let of = |id: Uuid| self.rows.iter().position(|r| r.id == id).filter(|_| !self.stale);
+        self.judged.recorded.inverted_between([of(a)?, of(b)?])
     }
 }
 

@@ -1,5 +1,6 @@
 //! Two tracks against each other.
 
+use super::check::Judged;
 use super::state::{State, id};
 use crate::db::sessions;
 use crate::db::tracks::TrackRow;
@@ -44,6 +45,10 @@ impl Pair {
 pub struct PairView {
     /// As recorded.
     pub measurement: PairMeasurement,
+    /// The other is to be inverted against the anchor: what keeps more of the sound.
+    pub propose_invert: bool,
+    /// All microphones of the session decided that, in the check; else the two alone.
+    pub by_check: bool,
     /// The lag in every unit; none when undecided.
     pub lag: Option<LagUnits>,
     /// What is left of the lag with the corrections carried now.
@@ -94,7 +99,10 @@ pub async fn show_pair(
         let moments = measurement.hit_frames.iter().map(|hit| [at(b, hit) + lag, at(a, hit)]);
         units(lag + b.edit().later_than(a.edit(), moments))
     };
+    let by_check = Judged::of(&state, session.id).await.ok().and_then(|j| j.inverted_between(a.id, b.id));
     Ok(HttpResponse::Ok().json(PairView {
+        propose_invert: by_check.unwrap_or(measurement.propose_invert),
+        by_check: by_check.is_some(),
         lag: measurement.lag_frames.and_then(units),
         remaining: measurement.lag_frames.and_then(remaining),
         measurement,

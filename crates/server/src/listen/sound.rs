@@ -173,6 +173,7 @@ fn voices<'a>(
             let place = mix.places.get(&t.id).filter(|p| p.level_db.is_finite());
             let own = place.map_or(0.0, |p| p.level_db.clamp(-60.0, 12.0));
             let level = if own == 0.0 || difference { level } else { level * amplitude_of_db(own) as f32 };
+            let level = if place.is_some_and(|p| p.invert) { -level } else { level };
             let sides = match (t.side.as_str(), place.and_then(|p| p.pan)) {
                 _ if difference && nth == 0 => [1.0; 2],
                 _ if difference => [-1.0; 2],

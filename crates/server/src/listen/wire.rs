@@ -84,6 +84,9 @@ pub struct VoicePlace {
     pub pan: Option<f64>,
     /// Level in dB.
     pub level_db: f64,
+    /// Heard inverted on top of what it carries, to compare by ear.
+    #[serde(default)]
+    pub invert: bool,
 }
 
 /// Said in JSON: "trouble" with a message, "end" when a range has been played.

@@ -102,6 +102,24 @@ async fn the_stage_is_seen_and_a_distance_is_typed() {
     // The cell that was looked at last leads.
     let look = "const c=document.querySelector('[data-cell=\"3-9\"]'); if(!c) return false; c.focus(); return true";
     b.until("a cell", look).await;
+    // Either polarity of a microphone is heard from its card, by one key each; the same key again ends it.
+    b.js("document.querySelector('[data-test=finding-opposed-by-placement]').focus()").await;
+    let hears = |way: &str, on: bool| {
+        format!(
+            "return document.querySelector('[data-test=finding-opposed-by-placement] [data-test=hear-{way}]').getAttribute('aria-pressed') === '{on}'"
+        )
+    };
+    let playing =
+        |on: bool| format!("return document.querySelector('[data-test=listen-bar]').dataset.playing === '{on}'");
+    b.find("[data-test=finding-opposed-by-placement]").await.send_keys("4").await.expect("a key");
+    b.until("heard inverted", &hears("inverted", true)).await;
+    b.until("it plays", &playing(true)).await;
+    b.find("[data-test=finding-opposed-by-placement]").await.send_keys("3").await.expect("a key");
+    b.until("heard as it is", &hears("as-it-is", true)).await;
+    b.find("[data-test=finding-opposed-by-placement]").await.send_keys("3").await.expect("a key");
+    b.until("the session again", &hears("as-it-is", false)).await;
+    b.key(" ").await;
+    b.until("stopped", &playing(false)).await;
     b.click("[data-test=part-stage]").await;
     b.find("[data-test=stage-chart] [data-point=s0]").await;
     b.find("[data-test=lead-line]").await;

@@ -63,6 +63,21 @@ async fn the_faults_of_harbour_hall_are_found() {
         (&cajon["verdict"], &cajon["sign"], &cajon["propose_invert"]),
         (&json!("solid"), &json!(-1), &json!(true))
     );
+    // Under Align as in the check: one decision.
+    let (_, check) = s.get(&format!("/api/sessions/{session}/check")).await;
+    let place = |name: &str| {
+        let id = tracks.iter().find(|t| t["name"] == name).unwrap()["id"].clone();
+        check["tracks"].as_array().unwrap().iter().position(|t| *t == id).unwrap()
+    };
+    for (a, b) in [("Cajón front", "Cajón back"), ("Marimba low", "Frame drum")] {
+        let id = |n: &str| tracks.iter().find(|t| t["name"] == n).unwrap()["id"].as_str().unwrap().to_string();
+        s.post(&format!("/api/sessions/{session}/pairs"), json!({ "a": id(a), "b": id(b) })).await;
+        s.settled(&session).await;
+        let (_, view) = s.get(&format!("/api/sessions/{session}/pairs?a={}&b={}", id(a), id(b))).await;
+        let better = |n: &str| check["advice"][place(n)]["polarity"]["sums_better_inverted"].as_bool().unwrap();
+        assert_eq!(view["by_check"], true, "{view}");
+        assert_eq!(view["propose_invert"], better(a) != better(b), "{a} and {b}");
+    }
     // The frame drum is wired inverted: opposed to the marimba's own arrival in it.
     let drum = measured("Marimba low", "Frame drum").await;
     assert_eq!(drum["sign"], -1, "{}", drum["reason"]);

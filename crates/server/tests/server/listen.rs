@@ -242,6 +242,9 @@ async fn places_levels_and_switches_do_what_they_say() {
     let (left, right) = (|n: usize| level * a[n], |n: usize| level * 0.5 * b[n]);
     let [l, r] = heard(json!({})).await;
     assert!(near(&l, &left) && near(&r, &right), "a is left, b is right and half as loud");
+    let turned = json!({ "places": { ia: { "pan": -1.0, "level_db": 0.0, "invert": true }, ib: { "pan": 1.0, "level_db": -6.0206 } } });
+    let [l, r] = heard(turned).await;
+    assert!(near(&l, &|n| -left(n)) && near(&r, &right), "a is heard inverted, b as before");
     let [l, r] = heard(json!({ "swap": true })).await;
     assert!(near(&l, &right) && near(&r, &left), "exchanged");
     let [l, r] = heard(json!({ "mono": true })).await;

@@ -150,7 +150,8 @@ async function setOffset(offset: number, invert: boolean, label: string): Promis
 /** Takes the measured lag out and sets the proposed polarity; or what is tried on the plot. */
 function apply(): void {
   if (!b.value || !m.value) return
-  const turned = (a.value?.correction.invert ?? false) !== m.value.propose_invert
+  const inverted = view.value?.propose_invert ?? m.value.propose_invert
+  const turned = (a.value?.correction.invert ?? false) !== inverted
   if (tried.value !== null) {
     void setOffset(
       offsetA.value - tried.value,
@@ -164,7 +165,7 @@ function apply(): void {
     void setOffset(
       offset,
       turned,
-      `${b.value.name} aligned to ${a.value?.name}: ${samples(m.value.propose_offset_frames)} samples${m.value.propose_invert ? ', inverted' : ''}`,
+      `${b.value.name} aligned to ${a.value?.name}: ${samples(m.value.propose_offset_frames)} samples${inverted ? ', inverted' : ''}`,
     )
   }
 }

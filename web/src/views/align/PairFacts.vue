@@ -46,8 +46,11 @@ async function typed(e: Event): Promise<void> {
       <dt>Wired</dt>
       <dd :class="m.sign < 0 ? 'caution' : ''">{{ m.sign < 0 ? '▼ inverted' : m.sign > 0 ? '▲ upright' : 'undecided' }}</dd>
       <dt>Sums better</dt>
-      <dd :class="m.propose_invert ? 'caution' : ''">
-        {{ m.sign === 0 ? 'undecided' : m.propose_invert ? '▼ inverted' : '▲ as it is' }}
+      <dd
+        :class="view?.propose_invert ? 'caution' : ''"
+        :title="view?.by_check ? 'Decided in the check, by all microphones of the session' : 'Decided by these two alone'"
+      >
+        {{ m.sign === 0 ? 'undecided' : view?.propose_invert ? '▼ inverted' : '▲ as it is' }}
       </dd>
       <dt>Certainty</dt>
       <dd :class="m.verdict === 'solid' ? 'clear' : ''" :title="m.reason">

@@ -12,12 +12,14 @@ import { palette } from '../../shared/theme'
 import ArrivalTable from './ArrivalTable.vue'
 import FindingCard from './FindingCard.vue'
 import StagePart from './StagePart.vue'
+import { hearable, useHear } from './hear'
 import { useCheck } from './useCheck'
 import { paintWhole } from './whole'
 
 const store = useSession()
 const router = useRouter()
 const { check, loaded, job, importing, onTheWay, again, accept, answer, dismiss } = useCheck()
+const { heard: hearing, hear } = useHear(() => check.value)
 const chosenKey = ref('')
 /** Arrivals as a table, or places as a chart; and the cell that was looked at last, whose way the chart draws. */
 const part = ref<'table' | 'stage'>('table')
@@ -104,6 +106,10 @@ async function acceptOne(key: string): Promise<void> {
   if (await accept([key])) await goTo(key, true)
 }
 
+function hearChosen(inverted: boolean): void {
+  if (chosen.value?.standing === 'open' && hearable(chosen.value)) hear(chosen.value, inverted)
+}
+
 const acceptSolid = () => void accept(solid.value.map((f) => f.key))
 useSurface('canvas', (s) => check.value && paintWhole(s, palette(), check.value.whole), [check])
 
@@ -115,6 +121,8 @@ useKeys('Check', [
     label: 'Accept the chosen finding',
     run: () => chosen.value?.standing === 'open' && chosen.value.finding.changes.length > 0 && void acceptOne(chosen.value.key),
   },
+  { key: '3', label: 'Hear the microphone of the chosen finding as it is', run: () => hearChosen(false) },
+  { key: '4', label: 'Hear it inverted', run: () => hearChosen(true) },
   { key: '2', label: 'Table or stage', run: () => (part.value = part.value === 'table' ? 'stage' : 'table') },
   { key: 'g', label: 'Accept all solid findings', run: () => solid.value.length > 0 && acceptSolid() },
 ])
@@ -224,9 +232,11 @@ useKeys('Check', [
           :view="f"
           :check="check"
           :chosen="f.key === chosenKey"
+          :hearing="hearing?.key === f.key ? hearing.inverted : null"
           @choose="chosenKey = f.key"
           @accept="acceptOne(f.key)"
           @answer="answer(f.key, $event)"
+          @hear="hear(f, $event)"
           @dismiss="dismiss(f.key, $event)"
         />
       </aside>

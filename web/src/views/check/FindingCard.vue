@@ -3,16 +3,19 @@ import { computed, ref } from 'vue'
 import { useSession } from '../../session/store'
 import { fixed } from '../../shared/units'
 import { KINDS } from './kinds'
+import { hearable } from './hear'
 import type { CheckView, FindingView } from './useCheck'
 
-const props = defineProps<{ view: FindingView; check: CheckView; chosen: boolean }>()
-const emit = defineEmits<{ choose: []; accept: []; answer: [which: number]; dismiss: [reason: string] }>()
+const props = defineProps<{ view: FindingView; check: CheckView; chosen: boolean; hearing: boolean | null }>()
+const emit = defineEmits<{ choose: []; accept: []; answer: [which: number]; dismiss: [reason: string]; hear: [inverted: boolean] }>()
 const store = useSession()
 const effects = ref(false)
 const leaving = ref(false)
 const reason = ref('')
 
 const f = computed(() => props.view.finding)
+/** Both polarities can be heard where one of them is the question. */
+const hears = computed(() => props.view.standing === 'open' && hearable(props.view))
 const words = computed(() => KINDS[f.value.kind])
 const name = (m: number) => store.track(props.check.tracks[m] ?? '')?.name ?? ''
 const title = computed(() => {
@@ -73,6 +76,12 @@ function leave(): void {
         <button class="do" :data-test="`answer-${a.text}`" @click.stop="emit('answer', i)">{{ a.text }}</button>
         <span class="soft">{{ a.then }}</span>
       </div>
+    </div>
+    <div v-if="hears" class="hear" role="group" aria-label="Hear both polarities">
+      <span class="soft">Hear it</span>
+      <button :aria-pressed="hearing === false" data-test="hear-as-it-is" title="Key 3" @click.stop="emit('hear', false)">as it is</button>
+      <button :aria-pressed="hearing === true" data-test="hear-inverted" title="Key 4" @click.stop="emit('hear', true)">inverted</button>
+      <span class="soft">with {{ f.about.tracks.length > 1 ? name(f.about.tracks[1]!) : 'its source' }}</span>
     </div>
     <footer v-if="open">
       <button v-if="f.changes.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">
@@ -180,6 +189,26 @@ footer {
   padding: 0;
   text-decoration: underline;
   color: var(--ink);
+}
+.hear {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin-top: 6px;
+  font-size: 13px;
+}
+.hear button {
+  font: inherit;
+  cursor: pointer;
+  color: var(--ink);
+  background: none;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 1px 8px;
+}
+.hear button[aria-pressed='true'] {
+  background: var(--ink);
+  color: var(--paper);
 }
 .answer {
   display: flex;

@@ -33,6 +33,7 @@ pub fn made_of(case: &Case, judged: &Judged, m: usize) -> Polarity {
         wired_inverted: judged.wired(m),
         wiring: mic.wiring.map(|v| if mic.turning.is_some() { Verdict::Undecided } else { v }),
         sums_better_inverted: judged.inverted(m),
+        sums: mic.verdict,
         phase_turns_hz: turns_at(case, mic, m),
     }
 }
