@@ -1617,6 +1617,12 @@ export interface components {
              *     two microphones at one source stand no metre apart. None without such a one.
              */
             beside_frames?: number | null;
+            /**
+             * Format: double
+             * @description How far that may be off, in frames: half of what the sources differ in it, for two microphones that stand close hear all sources
+             *     with nearly one lag. None with fewer than three sources.
+             */
+            beside_within_frames?: number | null;
             /** @description Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike. */
             clear: number;
             /**
@@ -1636,6 +1642,24 @@ export interface components {
              * @description How much worse the arrivals are explained without it, as twice the logarithm of a likelihood; 0 when on time.
              */
             worth: number;
+        };
+        /** @description A session as it is listed. */
+        Listed: components["schemas"]["Session"] & {
+            /**
+             * Format: int64
+             * @description Session frame after the last one that is heard as recorded; none without tracks.
+             */
+            end_frame?: number | null;
+            /**
+             * Format: int64
+             * @description When it was made, in seconds since 1970.
+             */
+            made_s: number;
+            /**
+             * Format: int64
+             * @description Tracks in it.
+             */
+            tracks: number;
         };
         /** @description How it is listened to. */
         Listening: {
@@ -3007,7 +3031,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Session"][];
+                    "application/json": components["schemas"]["Listed"][];
                 };
             };
             /** @description Only pages of this server may ask it. */

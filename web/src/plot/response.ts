@@ -8,13 +8,18 @@ import { fixed } from '../shared/units'
 const LOW = 25
 const HIGH = 20000
 
-/** Phase against frequency as recorded, wrapped to ±180°, faint where coherence is low, with the line of the fitted delay. */
-export function paintPhase(s: Surface, p: Palette, m: PairMeasurement, taken: boolean): void {
+/** What of the phase is drawn: as it runs, with the lag taken out, or wrapped to a turn where no lag fits. */
+export type Phase = 'whole' | 'taken' | 'wrapped'
+
+/** Phase against frequency as recorded, faint where coherence is low, with the line of the fitted delay. */
+export function paintPhase(s: Surface, p: Palette, m: PairMeasurement, what: Phase): void {
+  const taken = what !== 'whole'
+  const rest = what === 'taken' && m.sign < 0 ? 180 : 0
   const { ctx } = s
   const f = frameOf(s, 44, 34)
   const x = (hz: number) => f.left + (Math.log(hz / LOW) / Math.log(HIGH / LOW)) * (f.right - f.left)
   // With the delay taken out the rest is near 0 or 180; the whole phase runs over many turns, so its axis follows it.
-  const value = (i: number) => m.phase[i]!.residual_deg + (taken ? 0 : m.phase[i]!.delay_deg)
+  const value = (i: number) => m.phase[i]!.residual_deg + (what === 'taken' ? 0 : m.phase[i]!.delay_deg)
   let low = taken ? -270 : 0
   let high = taken ? 270 : 90
   if (!taken) {
@@ -29,7 +34,8 @@ export function paintPhase(s: Surface, p: Palette, m: PairMeasurement, taken: bo
   const every = taken ? 90 : niceTurn(high - low)
   const values: number[] = []
   for (let v = Math.ceil(low / every) * every; v <= high; v += every) values.push(v)
-  axisY(s, f, p, { values, at: y, text: (v) => fixed(v, 0), title: taken ? 'phase with the lag taken out, degrees' : 'phase, degrees' })
+  const title = { whole: 'phase, degrees', taken: 'phase with the lag taken out, degrees', wrapped: 'phase within a turn, degrees' }[what]
+  axisY(s, f, p, { values, at: y, text: (v) => fixed(v, 0), title })
   ctx.save()
   ctx.beginPath()
   ctx.rect(f.left, f.top, f.right - f.left, f.bottom - f.top)
@@ -37,16 +43,16 @@ export function paintPhase(s: Surface, p: Palette, m: PairMeasurement, taken: bo
   ctx.strokeStyle = p.land
   ctx.lineWidth = 1.5
   ctx.beginPath()
-  if (taken) {
-    ctx.moveTo(f.left, y(m.sign < 0 ? 180 : 0))
-    ctx.lineTo(f.right, y(m.sign < 0 ? 180 : 0))
-  } else m.phase.forEach((q) => ctx.lineTo(x(q.hz), y(q.delay_deg + (m.sign < 0 ? 180 : 0))))
+  if (what === 'taken') {
+    ctx.moveTo(f.left, y(rest))
+    ctx.lineTo(f.right, y(rest))
+  } else if (what === 'whole') m.phase.forEach((q) => ctx.lineTo(x(q.hz), y(q.delay_deg + (m.sign < 0 ? 180 : 0))))
   ctx.stroke()
   ctx.lineWidth = 1
   m.phase.forEach((q, i) => {
     let v = value(i)
     // Degrees that differ by whole turns are the same phase.
-    if (taken) v -= 360 * Math.round((v - (m.sign < 0 ? 180 : 0)) / 360)
+    if (taken) v -= 360 * Math.round((v - rest) / 360)
     ctx.globalAlpha = Math.max(0.15, Math.min(1, q.coherence * 1.2))
     ctx.fillStyle = p.depth
     ctx.fillRect(x(q.hz) - 2, y(v) - 2, 4, 4)

@@ -5,7 +5,7 @@ use crate::db::bounds::Bounds;
 use crate::db::decisions::{self, NewChange, NewDecision, Steps};
 use crate::db::desk::{self, Desk};
 use crate::db::patch::Facts;
-use crate::db::sessions::{self, Session, SessionPatch, checked_name};
+use crate::db::sessions::{self, Listed, Session, SessionPatch, checked_name};
 use crate::db::tracks::{self, Track};
 use crate::db::uploads::Upload;
 use crate::error::{ErrorBody, ServerError};
@@ -64,10 +64,10 @@ pub async fn health(state: web::Data<State>) -> HttpResponse {
 }
 
 /// All sessions, newest first.
-#[utoipa::path(responses((status = 200, body = Vec<Session>)))]
+#[utoipa::path(responses((status = 200, body = Vec<Listed>)))]
 #[get("/sessions")]
-pub async fn list_sessions(state: web::Data<State>) -> Result<web::Json<Vec<Session>>, ServerError> {
-    Ok(web::Json(sessions::list(state.db()).await?))
+pub async fn list_sessions(state: web::Data<State>) -> Result<web::Json<Vec<Listed>>, ServerError> {
+    Ok(web::Json(sessions::listed(state.db()).await?))
 }
 
 /// Make a session.

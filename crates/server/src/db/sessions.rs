@@ -129,6 +129,38 @@ pub async fn list(db: impl MySqlExecutor<'_>) -> Result<Vec<Session>, ServerErro
         .await?)
 }
 
+/// A session as it is listed.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Listed {
+    /// The session.
+    #[serde(flatten)]
+    pub session: Session,
+    /// When it was made, in seconds since 1970.
+    pub made_s: i64,
+    /// Tracks in it.
+    pub tracks: i64,
+    /// Session frame after the last one that is heard as recorded; none without tracks.
+    pub end_frame: Option<i64>,
+}
+
+/// All sessions with what a list shows of them, newest first.
+///
+/// # Errors
+/// As the database says.
+pub async fn listed(db: &MySqlPool) -> Result<Vec<Listed>, ServerError> {
+    let facts: Vec<(Uuid, i64, i64, Option<i64>)> = sqlx::query_as(
+        "SELECT s.id, CAST(UNIX_TIMESTAMP(s.created_at) AS SIGNED), COUNT(t.id), MAX(t.start_frame + t.frames)
+         FROM sessions s LEFT JOIN tracks t ON t.session_id = s.id AND NOT t.removed GROUP BY s.id, s.created_at",
+    )
+    .fetch_all(db)
+    .await?;
+    let of = |session: Session| {
+        let (_, made_s, tracks, end_frame) = *facts.iter().find(|f| f.0 == session.id)?;
+        Some(Listed { session, made_s, tracks, end_frame })
+    };
+    Ok(list(db).await?.into_iter().filter_map(of).collect())
+}
+
 /// One session.
 ///
 /// # Errors

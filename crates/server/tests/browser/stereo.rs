@@ -128,7 +128,17 @@ async fn sides_are_compared_and_the_picture_turns_to_xy() {
     b.click("[data-test=play]").await;
     b.until("in step", &format!("const n=(()=>{{ {QUARTERS} }})(); return n[0] > 20 && n[0] > 5 * n[1]")).await;
     b.until("now", "return document.querySelector('[data-test=now-full]')?.innerText.includes('+1.00')").await;
+    // Balance, over the whole and now: a rendered sound that is alike on both sides.
+    b.until("even", "const d=document.querySelector('[data-test=balance]').dataset; return Math.abs(Number(d.whole)) < 3 && d.now !== undefined && Math.abs(Number(d.now)) < 12").await;
     b.key(" ").await;
+    // A wide pair: its phase is drawn within a turn or with a lag taken out, and says which.
+    b.click("[data-test=set]").await;
+    b.until("the set", &choose("Hall pair")).await;
+    b.until(
+        "the phase says what it is",
+        "return /taken out|no delay fits/.test(document.querySelector('[data-test=phase-told]')?.innerText ?? '')",
+    )
+    .await;
     // The hall in five and one: the surround that is turned over is told, seen in the matrix and in its direction.
     b.click("[data-test=set]").await;
     b.until("the set", &choose("Hall 5.1")).await;
@@ -141,7 +151,14 @@ async fn sides_are_compared_and_the_picture_turns_to_xy() {
     b.until("the whole", "return document.querySelector('[data-test=around]').dataset.now === 'false'").await;
     b.key(" ").await;
     b.until("now", "return document.querySelector('[data-test=around]').dataset.now === 'true'").await;
+    // Where the whole sits, with its trail: in front, for the hall is heard from there.
+    b.until("it sits somewhere", "const d=document.querySelector('[data-test=surround]').dataset; return Number(d.trail) > 5 && Math.hypot(Number(d.right), Number(d.ahead)) <= 1").await;
     b.key(" ").await;
+    // The list of sessions tells when, how many and how long.
+    b.page.goto(&s.base).await.expect("the page");
+    let row = "const r=document.querySelector('[data-test=session]')?.closest('tr'); return r && r.innerText";
+    let text = b.until("the list", row).await.as_str().unwrap().to_string();
+    assert!(text.contains("26") && text.contains("0:01:15") && text.contains("-"), "{text}");
     b.no_errors().await;
     b.close().await;
 }

@@ -196,7 +196,7 @@ function stepTrack(by: number): void {
   if (next) store.choose(undefined, next.id)
 }
 
-useSurface('phaseCanvas', (s) => m.value && paintPhase(s, palette(), m.value, phaseTaken.value), [m, phaseTaken])
+useSurface('phaseCanvas', (s) => m.value && paintPhase(s, palette(), m.value, phaseTaken.value ? 'taken' : 'whole'), [m, phaseTaken])
 useSurface('sumCanvas', (s) => sum.value && paintSum(s, palette(), sum.value.bands), [sum])
 
 const zoom = (factor: number) => zoomAt(store.viewport, store.viewport.width / 2, factor)

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { ask, client, type Session } from '../../api/client'
+import { ask, client, type Schemas } from '../../api/client'
 import { tellTrouble } from '../../shared/notice'
 import { theme, toggleTheme } from '../../shared/theme'
 
+type Session = Schemas['Listed']
 const router = useRouter()
 const sessions = ref<Session[] | null>(null)
 const name = ref('')
@@ -18,6 +19,20 @@ async function guarded(work: () => Promise<void>): Promise<void> {
     tellTrouble((e as Error).message)
   }
   busy.value = false
+}
+
+/** Year, month, day and minute, here. */
+function day(s: number): string {
+  const at = new Date(s * 1000)
+  const two = (n: number) => String(n).padStart(2, '0')
+  return `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())} ${two(at.getHours())}:${two(at.getMinutes())}`
+}
+
+function lengthOf(s: Session): string {
+  if (!s.rate_hz || typeof s.end_frame !== 'number') return ''
+  const seconds = Math.round(s.end_frame / s.rate_hz)
+  const two = (n: number) => String(n).padStart(2, '0')
+  return `${Math.floor(seconds / 3600)}:${two(Math.floor(seconds / 60) % 60)}:${two(seconds % 60)}`
 }
 
 const load = () =>
@@ -73,6 +88,9 @@ onMounted(load)
         <thead>
           <tr>
             <th>Name</th>
+            <th>Made</th>
+            <th class="number">Tracks</th>
+            <th class="number">Length</th>
             <th>Rate</th>
             <th><span class="unseen">Remove</span></th>
           </tr>
@@ -83,6 +101,9 @@ onMounted(load)
               <router-link :to="{ name: 'check', params: { session: s.id } }" data-test="session">{{ s.name }}</router-link>
               <span v-if="s.is_demo" class="soft"> demo</span>
             </td>
+            <td class="mono">{{ day(s.made_s) }}</td>
+            <td class="number">{{ s.tracks || '' }}</td>
+            <td class="number mono">{{ lengthOf(s) }}</td>
             <td>{{ s.rate_hz ? `${s.rate_hz / 1000} kHz` : 'nothing brought in yet' }}</td>
             <td class="number"><button class="plain" :title="`Remove ${s.name}`" @click="remove(s)">Remove</button></td>
           </tr>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, shallowRef, watch } from 'vue'
 import type { ImageView } from '../../api/client'
+import { energyVector, GATE_DB, opposedFor } from '../../plot/around'
 import { paintFold } from '../../plot/fold'
 import { paintSurround } from '../../plot/surround'
 import { useSurface } from '../../plot/surface'
@@ -65,7 +66,31 @@ const around = computed(() =>
     alarmed: alarmed.value.has(i),
   })),
 )
-useSurface('surround', (s) => paintSurround(s, palette(), around.value), [around])
+/** Where the whole sits, and where it came from in the last seconds. */
+const MOST_TRAIL = 48
+const trail = shallowRef<readonly [number, number][]>([])
+const sits = computed(() => energyVector(around.value.filter((c) => c.name !== 'LFE')))
+watch(
+  () => [sits.value, live.value] as const,
+  ([at, playing], was) => {
+    const before = playing && was?.[1] ? trail.value : []
+    trail.value = at ? [...before, at].slice(-MOST_TRAIL) : before
+  },
+  { immediate: true },
+)
+/** Pairs that are opposed and stay so: at the place that sounds, else over the whole; both loud enough to be heard. */
+const opposing = computed(() =>
+  props.view.image.pairs.filter((p) => {
+    const loud = [p.a, p.b].every((c) => (around.value[c]?.rmsDb ?? -200) >= GATE_DB && props.names[c] !== 'LFE')
+    const atS = (store.heard.frame - props.view.image.first) / store.rateHz
+    return loud && (live.value ? opposedFor(p.strip, p.strip_step_s, atS) : opposed(p.a, p.b))
+  }),
+)
+const moment = computed(() => ({
+  trail: trail.value,
+  opposed: opposing.value.map((p) => [around.value[p.a]!.degrees, around.value[p.b]!.degrees] as const),
+}))
+useSurface('surround', (s) => paintSurround(s, palette(), around.value, moment.value), [around, moment])
 useSurface('fold', (s) => paintFold(s, palette(), props.view.to_stereo, props.view.to_mono), [() => props.view])
 </script>
 
@@ -94,9 +119,20 @@ useSurface('fold', (s) => paintFold(s, palette(), props.view.to_stereo, props.vi
   <figure>
     <figcaption>
       <b>How loud from where?</b>
-      <span class="soft" data-test="around" :data-now="live">{{ live ? 'now' : 'the whole' }}, dBFS RMS, rings 12 dB apart</span>
+      <span class="soft" data-test="around" :data-now="live"
+        >{{ live ? 'now' : 'the whole' }}, dBFS RMS, rings 12 dB apart; dot: where the whole sits</span
+      >
     </figcaption>
-    <canvas ref="surround" role="img" aria-label="Level by direction, seen from above" data-test="surround" />
+    <canvas
+      ref="surround"
+      role="img"
+      aria-label="Level by direction, seen from above, and where the whole sits"
+      data-test="surround"
+      :data-right="sits?.[0].toFixed(2)"
+      :data-ahead="sits?.[1].toFixed(2)"
+      :data-trail="trail.length"
+      :data-opposed="opposing.length"
+    />
   </figure>
   <figure class="low">
     <figcaption>

@@ -9,6 +9,7 @@ import { useSurface } from '../../plot/surface'
 import { useSession } from '../../session/store'
 import { palette } from '../../shared/theme'
 import { fixed } from '../../shared/units'
+import BalanceBar from './BalanceBar.vue'
 
 /** Two channels: the goniometer of what sounds, correlation along the session, phase and sums. */
 const props = defineProps<{ view: ImageView; pair: Schemas['Between']; judged: Schemas['Judged'] }>()
@@ -16,7 +17,7 @@ const props = defineProps<{ view: ImageView; pair: Schemas['Between']; judged: S
 const store = useSession()
 const way = ref<Way>('turned')
 const dots = shallowRef<Float32Array | null>(null)
-const now = shallowRef<{ full: number | null; low: number | null } | null>(null)
+const now = shallowRef<{ full: number | null; low: number | null; balanceDb: number | null } | null>(null)
 const signed = (v: number | null | undefined, digits: number, unit = '') =>
   v === null || v === undefined ? 'no signal' : `${v > 0 ? '+' : ''}${fixed(v, digits)}${unit}`
 
@@ -28,7 +29,9 @@ watch(
     const which = store.heard.corrected ? 'corrected' : 'recorded'
     dots.value = block.dots[which]
     const known = (v: number) => (Number.isNaN(v) ? null : v)
-    now.value = { full: known(block[which].correlation), low: known(block[which].lowCorrelation) }
+    const [left, right] = block[which].rms
+    const balanceDb = Math.min(left, right) > 1e-5 ? 20 * Math.log10(right / left) : null
+    now.value = { full: known(block[which].correlation), low: known(block[which].lowCorrelation), balanceDb }
   },
 )
 
@@ -40,15 +43,15 @@ useSurface(
   (s) => paintStrip(s, palette(), { full: props.pair.strip, low: props.pair.low_strip, stepS: props.pair.strip_step_s }, at.value),
   [() => props.pair, at],
 )
-/** Where no constant delay was found, no line is fitted. */
-const measured = computed(() => {
-  if (props.judged.delay_frames) return props.pair.pair
-  return {
-    ...props.pair.pair,
-    phase: props.pair.pair.phase.map((q) => ({ ...q, residual_deg: q.residual_deg + q.delay_deg, delay_deg: 0 })),
-  }
+/** The lag of the stronger arrivals is taken out, so that what turns is seen; where no lag fits the phase is wrapped to a turn. */
+const lag = computed(() => props.pair.pair.lag_frames ?? null)
+const phaseTold = computed(() => {
+  if (lag.value === null) return { short: 'no delay fits', long: 'No one delay fits: the phase is drawn within a turn' }
+  const ms = fixed((lag.value / props.view.image.rate_hz) * 1000, 2)
+  const long = props.judged.delay_frames ? 'The delay is taken out' : 'The lag of the stronger arrivals is taken out; others have their own'
+  return { short: `${ms} ms taken out`, long }
 })
-useSurface('phase', (s) => paintPhase(s, palette(), measured.value, false), [measured])
+useSurface('phase', (s) => paintPhase(s, palette(), props.pair.pair, lag.value === null ? 'wrapped' : 'taken'), [() => props.pair])
 useSurface('sum', (s) => paintSum(s, palette(), props.judged.sum_gain), [() => props.judged])
 useSurface('fold', (s) => paintFold(s, palette(), props.view.to_stereo, props.view.to_mono), [() => props.view])
 
@@ -87,6 +90,8 @@ function seekStrip(e: MouseEvent): void {
       <dt>Balance</dt>
       <dd class="mono">{{ signed(pair.balance_db, 2, ' dB RMS') }}</dd>
       <dt />
+      <dd><BalanceBar :whole="pair.balance_db ?? null" :now="now?.balanceDb ?? null" /></dd>
+      <dt />
       <dd class="mono">{{ signed(pair.loudness_balance_db, 2, ' LU') }}</dd>
       <dt>Strikes</dt>
       <dd class="mono">{{ pair.votes[0] }}, {{ pair.votes[1] }} opposed</dd>
@@ -97,7 +102,9 @@ function seekStrip(e: MouseEvent): void {
     <canvas ref="strip" role="img" aria-label="Correlation along the session" data-test="strip" @click="seekStrip" />
   </figure>
   <figure>
-    <figcaption><b>One delay, or does phase turn?</b></figcaption>
+    <figcaption>
+      <b>One delay, or does phase turn?</b> <span class="soft" :title="phaseTold.long" data-test="phase-told">{{ phaseTold.short }}</span>
+    </figcaption>
     <canvas ref="phase" role="img" aria-label="Phase of the second channel against the first by frequency" />
   </figure>
   <figure>

@@ -7,8 +7,8 @@ use nalgebra::DMatrix;
 
 /// Rounds of the search.
 const ROUNDS: usize = 25;
-/// The search ends when a round lowers the cost by less than this; with wider losses only the neighbourhood matters, and cost counts
-/// by their square.
+/// The search ends when a round lowers the cost by less than this. With four times as much where losses are wide it took half the time, and
+/// one latency in thirty came out a millisecond off.
 const SETTLED: f64 = 0.1;
 
 impl Problem {
@@ -29,7 +29,7 @@ impl Problem {
                 let next: Vec<f64> = x.iter().zip(&step).map(|(x, s)| x - s).collect();
                 let now = self.cost_with(&next, stance, &patterns);
                 if now < cost {
-                    moved = cost - now > SETTLED * stance.wide * stance.wide.sqrt();
+                    moved = cost - now > SETTLED * stance.wide;
                     (*x, cost) = (next, now);
                     damping = (damping * 0.3).max(1e-9);
                     break;
