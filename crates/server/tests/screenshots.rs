@@ -34,6 +34,15 @@ async fn pictures() {
     b.find("[data-test=arrivals]").await;
     b.find("[data-test=effects]").await;
     shot("check").await;
+    b.js("document.querySelector('[data-cell=\"3-9\"]').focus()").await;
+    b.click("[data-test=part-stage]").await;
+    b.find("[data-point=s1]").await;
+    b.js("document.querySelector('[data-point=s1]').focus()").await;
+    shot("stage").await;
+    b.click("[data-test=theme]").await;
+    shot("stage-night").await;
+    b.click("[data-test=theme]").await;
+    b.click("[data-test=part-table]").await;
     b.click("[data-test=effects]").await;
     b.click("[data-test=theme]").await;
     shot("check-night").await;
