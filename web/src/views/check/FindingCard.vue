@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 import { useSession } from '../../session/store'
 import { fixed } from '../../shared/units'
 import { KINDS } from './kinds'
-import { hearable } from './hear'
+import { hearable, heardWith } from './hear'
 import type { CheckView, FindingView } from './useCheck'
 
 const props = defineProps<{ view: FindingView; check: CheckView; chosen: boolean; hearing: boolean | null }>()
@@ -15,7 +15,7 @@ const reason = ref('')
 
 const f = computed(() => props.view.finding)
 /** Both polarities can be heard where one of them is the question. */
-const hears = computed(() => props.view.standing === 'open' && hearable(props.view))
+const beside = computed(() => (props.view.standing === 'open' && hearable(props.view) ? heardWith(props.check, props.view) : null))
 const words = computed(() => KINDS[f.value.kind])
 const name = (m: number) => store.track(props.check.tracks[m] ?? '')?.name ?? ''
 const title = computed(() => {
@@ -77,11 +77,11 @@ function leave(): void {
         <span class="soft">{{ a.then }}</span>
       </div>
     </div>
-    <div v-if="hears" class="hear" role="group" aria-label="Hear both polarities">
+    <div v-if="beside" class="hear" role="group" aria-label="Hear both polarities">
       <span class="soft">Hear it</span>
       <button :aria-pressed="hearing === false" data-test="hear-as-it-is" title="Key 3" @click.stop="emit('hear', false)">as it is</button>
       <button :aria-pressed="hearing === true" data-test="hear-inverted" title="Key 4" @click.stop="emit('hear', true)">inverted</button>
-      <span class="soft">with {{ f.about.tracks.length > 1 ? name(f.about.tracks[1]!) : 'its source' }}</span>
+      <span class="soft">with {{ name(beside[1]) }}</span>
     </div>
     <footer v-if="open">
       <button v-if="f.changes.length > 0" class="do" data-test="accept" @click.stop="emit('accept')">
