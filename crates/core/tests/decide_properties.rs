@@ -59,7 +59,9 @@ fn table(made: &Made) -> (Table, Vec<Track>) {
             Side::None,
             None,
         ));
-        (s.late.push(0.0), s.wired.push(1), s.placed.push(1));
+        s.late.push(0.0);
+        s.wired.push(1);
+        s.placed.push(1);
     }
     for m in 0..s.mics.len() {
         s.wired[m] = if made.wired[m] { -1 } else { 1 };
@@ -111,8 +113,7 @@ fn shares(t: &Table) -> Vec<f64> {
 /// What the sum of some microphones at a source keeps of its lows, against all of them apart, in dB; `inverted` is turned.
 fn lows_kept(row: &Row, inverted: Option<usize>) -> f64 {
     let (mut sum, mut apart) = (0.0, 0.0);
-    for (b, hz) in BANDS_HZ.iter().enumerate().filter(|(_, hz)| **hz <= 200.0) {
-        let _ = hz;
+    for b in 0..BANDS_HZ.partition_point(|hz| *hz <= 200.0) {
         let of = |m: usize| {
             let h = row.cells[m].bands[b];
             let sign = if Some(m) == inverted { -1.0 } else { 1.0 };

@@ -112,6 +112,9 @@ struct Late {
     sigma_m: f64,
 }
 
+/// Something believed beforehand: slopes by each unknown, what is over, its standard deviation.
+type Belief = (Vec<(usize, f64)>, f64, f64);
+
 /// Loss of an arrival that is off by so many metres, and its weight: normal, or by a wall.
 fn loss(off: f64, wide: f64) -> (f64, f64) {
     let s2 = (ARRIVAL_M * wide).powi(2);
@@ -208,7 +211,7 @@ impl Pair {
     }
 
     /// What is believed beforehand: slopes, what is over, its standard deviation.
-    fn beliefs(&self, x: &[f64], free: [bool; 2]) -> Vec<(Vec<(usize, f64)>, f64, f64)> {
+    fn beliefs(&self, x: &[f64], free: [bool; 2]) -> Vec<Belief> {
         let middle = self.middle();
         let mut all = vec![(vec![(2, 1.0), (5, -1.0)], x[2] - x[5], LEVEL_M)];
         let apart = [0, 1].map(|axis| x[axis] - x[3 + axis]);

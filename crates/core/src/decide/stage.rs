@@ -137,34 +137,33 @@ fn unit(v: [f64; 2]) -> [f64; 2] {
 
 /// The direction in which sources spread furthest.
 fn widest(known: &[[f64; 3]], middle: [f64; 3]) -> [f64; 2] {
-    let (mut xx, mut xy, mut yy) = (0.0, 0.0, 0.0);
+    let (mut xx, mut xy, mut yy) = (0.0_f64, 0.0_f64, 0.0_f64);
     for s in known {
         let d = [s[0] - middle[0], s[1] - middle[1]];
         (xx, xy, yy) = (xx + d[0] * d[0], xy + d[0] * d[1], yy + d[1] * d[1]);
     }
-    let turn = 0.5 * (2.0 * xy as f64).atan2(xx - yy);
+    let turn: f64 = 0.5 * (2.0 * xy).atan2(xx - yy);
     [turn.cos(), turn.sin()]
 }
 
 /// Brings the axes to typed places: one settles where they begin, two the turn, three that lie on no line the mirror image too.
 fn typed(places: &Places, mut axes: Axes, by: [SettledBy; 2]) -> (Axes, SettledBy, SettledBy) {
-    let stands: Vec<([f64; 2], [f64; 2])> = places
+    let stands: Vec<[[f64; 2]; 2]> = places
         .facts
         .iter()
         .filter_map(|f| match f {
             Fact::Stands { of, at } => Some((*at, places.tracks.get(*of)?.as_ref()?)),
             _ => None,
         })
-        .map(|(at, spot)| (at, [spot.at[0] - axes.middle[0], spot.at[1] - axes.middle[1]]))
+        .map(|(at, spot)| [at, [spot.at[0] - axes.middle[0], spot.at[1] - axes.middle[1]]])
         .collect();
     if stands.is_empty() {
         return (axes, by[0], by[1]);
     }
     let n = stands.len() as f64;
-    let mean = |of: fn(&([f64; 2], [f64; 2])) -> [f64; 2]| {
-        [0, 1].map(|axis| stands.iter().map(|s| of(s)[axis]).sum::<f64>() / n)
-    };
-    let (here, there) = (mean(|s| s.0), mean(|s| s.1));
+    // As typed, and as found.
+    let mean = |which: usize| [0, 1].map(|axis| stands.iter().map(|s| s[which][axis]).sum::<f64>() / n);
+    let (here, there) = (mean(0), mean(1));
     if stands.len() == 1 {
         axes.origin = [here[0] - dot(there, axes.right), here[1] - dot(there, axes.front)];
         return (axes, by[0], by[1]);
@@ -172,7 +171,7 @@ fn typed(places: &Places, mut axes: Axes, by: [SettledBy; 2]) -> (Axes, SettledB
     // The turn that brings them together, once as found and once mirrored (Kabsch, Acta Cryst. A 1976, in the plane).
     let turned = |mirror: f64| {
         let (mut along, mut across) = (0.0, 0.0);
-        for (a, b) in &stands {
+        for [a, b] in &stands {
             let (a, b) = ([a[0] - here[0], a[1] - here[1]], [b[0] - there[0], mirror * (b[1] - there[1])]);
             along += dot(a, b);
             across += a[1] * b[0] - a[0] * b[1];
