@@ -1617,12 +1617,6 @@ export interface components {
              *     two microphones at one source stand no metre apart. None without such a one.
              */
             beside_frames?: number | null;
-            /**
-             * Format: double
-             * @description How far that may be off, in frames: half of what the sources differ in it, for two microphones that stand close hear all sources
-             *     with nearly one lag. None with fewer than three sources.
-             */
-            beside_within_frames?: number | null;
             /** @description Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike. */
             clear: number;
             /**

@@ -36,7 +36,10 @@ const SIGMAS: f64 = 3.0;
 /// Deviations are told larger by this factor, and with this much besides, in metres: an arrival by a wall may pass unseen.
 const WIDER: f64 = 1.5;
 const BESIDES_M: f64 = 0.05;
-/// Rounds of a descent, and places it begins at.
+/// Places that a descent begins at: distances of each half from the middle in metres, and directions.
+const RINGS_M: [f64; 3] = [0.3, 0.9, 1.6];
+const TURNS: usize = 6;
+/// Rounds of a descent, and steps tried in each.
 const ROUNDS: usize = 25;
 const TRIES: usize = 6;
 /// A descent ends when a round gains less than this.
@@ -48,8 +51,6 @@ const WIDE: [f64; 3] = [25.0, 5.0, 1.0];
 const BY_WALL: f64 = 0.002;
 /// A place is within so many metres of the middle of the sources.
 const WITHIN_M: f64 = 6.0;
-const RINGS_M: [f64; 3] = [0.3, 0.9, 1.6];
-const TURNS: usize = 6;
 
 /// Latency of one half.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -140,9 +141,14 @@ impl Pair {
         if [0, 1].iter().any(|half| self.reach(*half) < FEW) {
             return Vec::new();
         }
-        let none = self.solve([false; 2]);
-        let both = self.solve([true; 2]);
-        let best = [[true, false], [false, true]].map(|free| self.solve(free)).into_iter().fold(both, Fit::better);
+        // A pair that stands well without a latency has nothing to gain from one: the check is judged often, so it ends here.
+        let enough = WORTH + FREED;
+        let none = self.solve([false; 2], enough);
+        if none.cost < enough {
+            return Vec::new();
+        }
+        let tried = [[true, true], [true, false], [false, true]].map(|free| self.solve(free, 0.0));
+        let Some(best) = tried.into_iter().reduce(Fit::better) else { return Vec::new() };
         if none.cost - best.cost < WORTH {
             return Vec::new();
         }
@@ -167,10 +173,16 @@ impl Pair {
         [0, 1, 2].map(|axis| self.sources.iter().map(|s| s[axis]).sum::<f64>() / n)
     }
 
-    /// The best fit with these latencies free.
-    fn solve(&self, free: [bool; 2]) -> Fit {
-        let fits = self.starts(free).into_iter().map(|start| self.descend(start, free));
-        fits.reduce(Fit::better).expect("there are starting places")
+    /// The best fit with these latencies free, or the first that costs less than `enough`.
+    fn solve(&self, free: [bool; 2], enough: f64) -> Fit {
+        let mut best = Fit { free, x: Vec::new(), cost: f64::INFINITY };
+        for start in self.starts(free) {
+            best = best.better(self.descend(start, free));
+            if best.cost < enough {
+                break;
+            }
+        }
+        best
     }
 
     /// Both halves opposite one another about the middle of the sources.

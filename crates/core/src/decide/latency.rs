@@ -38,10 +38,6 @@ const MOST_SIGMA_S: f64 = 0.000_5;
 /// A solid latency has at most this as twice its standard deviation, in seconds.
 const SOLID_WITHIN_S: f64 = 0.000_4;
 
-/// A partner tells a latency where all sources say the same to within this, in seconds: 17 cm of sound; and never surer than to this.
-const CLOSE_S: f64 = 0.000_5;
-const PARTNER_S: f64 = 0.000_1;
-
 /// One microphone.
 #[derive(Debug, Clone, Copy, Default)]
 struct Mic {
@@ -97,12 +93,11 @@ pub fn judge(case: &Case, recorded: &Table) -> Judged {
                     ..Mic::default()
                 };
             }
-            let (told, sigma_frames) = by_partner(late, case.rate_hz);
-            let frames = told + track.edit.placement.total().0;
+            let frames = late.frames + track.edit.placement.total().0;
             let left = frames.abs() > LEAST_S * case.rate_hz;
             Mic {
                 frames,
-                sigma_frames,
+                sigma_frames: late.sigma_frames,
                 sources: late.sources,
                 verdict: weigh(late, case.rate_hz).filter(|_| left),
                 after: None,
@@ -117,23 +112,6 @@ pub fn judge(case: &Case, recorded: &Table) -> Judged {
         mics[half.track] = Mic { frames, sigma_frames, sources, verdict, after: None, half: true };
     }
     Judged { mics }
-}
-
-/// The latency by the places, or by a partner close beside it where that is surer: two that hear all sources with nearly one lag stand
-/// together, and what they differ by is the latency.
-fn by_partner(late: &Late, rate_hz: f64) -> (f64, f64) {
-    let partner = late.beside_frames.zip(late.beside_within_frames).filter(|_| late.frames != 0.0);
-    let close = partner.map(|(by, within)| (by, within.max(PARTNER_S * rate_hz)));
-    match close.filter(|(by, within)| *within < CLOSE_S * rate_hz && by * late.frames > 0.0) {
-        Some((by, within)) => {
-            let [places, partner] = [late.sigma_frames, within].map(|s| 1.0 / s.max(1.0).powi(2));
-            let mean = (late.frames * places + by * partner) / (places + partner);
-            // Where the two contradict, the partner is believed: it assumes nothing about the room.
-            let apart = (late.frames - by).abs() > 2.0 * (late.sigma_frames + within);
-            (if apart { by } else { mean }, within.min(late.sigma_frames))
-        }
-        None => (late.frames, late.sigma_frames),
-    }
 }
 
 /// The lag of a microphone behind another one at the same source, and that one, when the lag is a metre or more both as recorded and

@@ -258,10 +258,6 @@ pub struct Late {
     /// two microphones at one source stand no metre apart. None without such a one.
     #[serde(default)]
     pub beside_frames: Option<f64>,
-    /// How far that may be off, in frames: half of what the sources differ in it, for two microphones that stand close hear all sources
-    /// with nearly one lag. None with fewer than three sources.
-    #[serde(default)]
-    pub beside_within_frames: Option<f64>,
     /// Sources other than its own that reach it clearly. Where none does, the room may have held all of them back alike.
     pub clear: usize,
 }

@@ -134,7 +134,7 @@ function removeBetween(m: number, id: string, to: number): void {
 
 <template>
   <div v-if="!check.stage" class="none" data-test="no-stage">
-    Nobody knows yet where anything stands: at least two sources have to be heard in each other’s microphones.
+    No places are known yet: at least two sources have to be heard in each other’s microphones.
   </div>
   <div v-else class="part">
     <div class="chart">

@@ -7,8 +7,8 @@ use nalgebra::DMatrix;
 
 /// Rounds of the search.
 const ROUNDS: usize = 25;
-/// The search ends when a round lowers the cost by less than this. With four times as much where losses are wide it took half the time, and
-/// one latency in thirty came out a millisecond off.
+/// The search ends when a round lowers the cost by less than this. Ending sooner while losses are wide halves the time, but put one latency
+/// in thirty a millisecond off.
 const SETTLED: f64 = 0.1;
 
 impl Problem {

@@ -70,14 +70,12 @@ pub fn place(rows: &[Row], roles: &[Role], at: Conditions, facts: &[Fact], befor
         let at = problem.late(i);
         let late_of =
             |n: usize| problem.mics.iter().position(|x| *x == n).map_or(0.0, |n| fit.x[problem.late(n)] * scale);
-        let beside = beside(rows, m, late_of);
         placed.late[m] = Some(Late {
             frames: fit.x[at] * scale,
             sigma_frames: spread[(at, at)].max(0.0).sqrt() * scale,
             worth: fit.worth[i],
             sources: problem.arrivals.iter().filter(|a| a.mic == i).count(),
-            beside_frames: beside.map(|b| b.0),
-            beside_within_frames: beside.and_then(|b| b.1),
+            beside_frames: beside(rows, m, late_of),
             clear: problem.arrivals.iter().filter(|a| a.mic == i && a.solid && problem.near[i] != Some(a.row)).count(),
         });
         let mut terms = Vec::new();
@@ -95,12 +93,9 @@ pub fn place(rows: &[Row], roles: &[Role], at: Conditions, facts: &[Fact], befor
     Some(placed)
 }
 
-/// Sources that both must hear for what they differ in to tell how close two microphones stand.
-const FEW_BESIDE: usize = 3;
-
 /// How much later than its neighbours at its own source a microphone hears all sources, on top of what they are late
-/// themselves; and half of what the sources differ in that. One clear comparison is enough, or two probable ones.
-fn beside(rows: &[Row], m: usize, late: impl Fn(usize) -> f64) -> Option<(f64, Option<f64>)> {
+/// themselves. One clear comparison is enough, or two probable ones.
+fn beside(rows: &[Row], m: usize, late: impl Fn(usize) -> f64) -> Option<f64> {
     let neighbours = rows.iter().find(|r| r.members.contains(&m))?.members.iter().filter(|o| **o != m);
     let mut says = Vec::new();
     let mut clear = false;
@@ -114,7 +109,5 @@ fn beside(rows: &[Row], m: usize, late: impl Fn(usize) -> f64) -> Option<(f64, O
             }
         }
     }
-    let range = says.iter().fold([f64::INFINITY, f64::NEG_INFINITY], |r, v| [r[0].min(*v), r[1].max(*v)]);
-    let within = (says.len() >= FEW_BESIDE).then_some((range[1] - range[0]) / 2.0);
-    median(&mut says).filter(|_| clear || says.len() >= 2).map(|by| (by, within))
+    median(&mut says).filter(|_| clear || says.len() >= 2)
 }
