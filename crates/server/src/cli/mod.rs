@@ -6,6 +6,7 @@ mod files;
 mod image;
 mod pair;
 mod plain;
+mod report;
 mod session;
 mod write;
 

@@ -1,186 +1,28 @@
 //! A folder as a whole session: every source in every microphone, findings, advice.
 
 use super::args::{AlignArgs, CheckArgs, Outcome};
-use super::files::{FileReport, Loaded, any_noted, base_name, file_reports, load, place_by_stamp};
+use super::files::{Loaded, any_noted, base_name, file_reports, load, place_by_stamp};
+use super::report::{
+    Arrival, ChannelOf, Event, FindingReport, PairReport, PlacesReport, QuestionReport, Report, SourcePlace,
+    SourceReport, TrackPlace, TrackReport, round,
+};
 use super::write::{Planned, write_all};
-use marea_core::decide::case::{Polarity, SourceOf};
+use marea_core::decide::case::SourceOf;
 use marea_core::decide::finding::To;
-use marea_core::decide::kind::{Kind, Severity};
-use marea_core::decide::stage::{SettledBy, Stage, Stand};
+use marea_core::decide::stage::Stage;
 use marea_core::decide::{Check, Named, PairSides, decide, tracks_of};
 use marea_core::edit::Edit;
 use marea_core::measure::arrival::{Cell, Row, Table};
 use marea_core::signal::{Placed, index};
-use marea_core::track::{Policy, Role, Side, Track};
+use marea_core::track::Track;
 use marea_core::units::SampleRate;
-use marea_core::verdict::Verdict;
 use marea_session::accept::everything;
 use marea_session::hear::{Sound, hear};
 use rayon::prelude::*;
-use serde::Serialize;
 use std::path::{Path, PathBuf};
 
 /// Endings of files that hold sound.
 const ENDINGS: [&str; 8] = ["wav", "wave", "bwf", "rf64", "w64", "aif", "aiff", "flac"];
-
-/// What `check DIR --json` prints; docs/check.schema.json describes it.
-#[derive(Debug, Serialize)]
-struct Report {
-    sample_rate_hz: u32,
-    sources: Vec<SourceReport>,
-    tracks: Vec<TrackReport>,
-    arrivals: Vec<Arrival>,
-    events: Vec<Event>,
-    findings: Vec<FindingReport>,
-    swapped_pairs: Vec<[serde_json::Value; 2]>,
-    pairs: Vec<PairReport>,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    places: Option<PlacesReport>,
-    unreadable: Vec<String>,
-    files: Vec<FileReport>,
-}
-
-#[derive(Debug, Serialize)]
-struct SourceReport {
-    name: String,
-    file: String,
-    channel: u16,
-    side: Side,
-}
-
-#[derive(Debug, Serialize)]
-struct TrackReport {
-    file: String,
-    channel: u16,
-    role: Role,
-    source: String,
-    side: Side,
-    policy: Policy,
-    offset_samples: f64,
-    invert: bool,
-    latency_samples: f64,
-    /// Twice the standard deviation.
-    latency_within_samples: f64,
-    polarity: PolarityReport,
-    verdict: Verdict,
-    reason: String,
-}
-
-/// upright or inverted.
-#[derive(Debug, Serialize)]
-struct PolarityReport {
-    wired: &'static str,
-    wiring: Option<Verdict>,
-    sums_better: &'static str,
-    phase_turns_hz: Option<f64>,
-}
-
-impl From<Polarity> for PolarityReport {
-    fn from(p: Polarity) -> Self {
-        let way = |inverted: bool| if inverted { "inverted" } else { "upright" };
-        Self {
-            wired: way(p.wired_inverted),
-            wiring: p.wiring,
-            sums_better: way(p.sums_better_inverted),
-            phase_turns_hz: p.phase_turns_hz.map(|hz| round(hz, 1.0)),
-        }
-    }
-}
-
-/// Two tracks that are one pair, as they are named.
-#[derive(Debug, Serialize)]
-struct PairReport {
-    left: ChannelOf,
-    right: ChannelOf,
-    exchanged: bool,
-}
-
-/// Where everything stands, in metres: right and front as the audience sees it.
-#[derive(Debug, Serialize)]
-struct PlacesReport {
-    sides_by: SettledBy,
-    front_by: SettledBy,
-    sources: Vec<SourcePlace>,
-    tracks: Vec<TrackPlace>,
-}
-
-#[derive(Debug, Serialize)]
-struct SourcePlace {
-    source: String,
-    #[serde(flatten)]
-    at: PlaceReport,
-}
-
-#[derive(Debug, Serialize)]
-struct TrackPlace {
-    #[serde(flatten)]
-    of: ChannelOf,
-    #[serde(flatten)]
-    at: PlaceReport,
-}
-
-#[derive(Debug, Serialize)]
-struct PlaceReport {
-    right_m: f64,
-    front_m: f64,
-    up_m: f64,
-    /// Standard deviation along the longer axis of its ellipse.
-    deviation_m: f64,
-}
-
-impl From<&Stand> for PlaceReport {
-    fn from(s: &Stand) -> Self {
-        let cm = |v: f64| round(v, 1e2);
-        Self { right_m: cm(s.right_m), front_m: cm(s.front_m), up_m: cm(s.up_m), deviation_m: cm(s.ellipse_m[0]) }
-    }
-}
-
-#[derive(Debug, Serialize)]
-struct Arrival {
-    source: String,
-    file: String,
-    channel: u16,
-    lag_samples: Option<f64>,
-    sign: i8,
-    height: f64,
-    coherence: f64,
-    hits: usize,
-    verdict: Verdict,
-}
-
-#[derive(Debug, Serialize)]
-struct Event {
-    sample: i64,
-    source: String,
-    strength: f64,
-}
-
-#[derive(Debug, Serialize)]
-struct FindingReport {
-    kind: Kind,
-    tracks: Vec<ChannelOf>,
-    severity: Severity,
-    verdict: Verdict,
-    cost_db: Option<f64>,
-    text: String,
-    advice: String,
-    /// What would settle it, where only somebody who was there knows.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    question: Option<QuestionReport>,
-}
-
-#[derive(Debug, Clone, Serialize)]
-struct QuestionReport {
-    text: String,
-    /// Answers, and what follows from each.
-    answers: Vec<[String; 2]>,
-}
-
-#[derive(Debug, Clone, Serialize)]
-struct ChannelOf {
-    file: String,
-    channel: u16,
-}
 
 struct Checked {
     files: Vec<Loaded>,
@@ -415,10 +257,6 @@ impl Checked {
         }
         Ok(())
     }
-}
-
-fn round(value: f64, per: f64) -> f64 {
-    (value * per).round() / per
 }
 
 /// `marea check DIR`.
