@@ -70,6 +70,20 @@ describe('a result that the server measures', () => {
     expect(d.view.value).toBe(null)
   })
 
+  it('stays what is asked for while the same is read again', async () => {
+    let answer = (_: string) => {}
+    const read = vi.fn(() => new Promise<string>((done) => (answer = done)))
+    const d = mounted({ kind: 'pair', what: 'It', subject: () => 'ab', read })
+    answer('measured')
+    await settled()
+    readAgain('s')
+    await settled()
+    expect([read.mock.calls.length, d.view.value, d.current.value]).toEqual([2, 'measured', true])
+    answer('measured anew')
+    await settled()
+    expect([d.view.value, d.current.value]).toEqual(['measured anew', true])
+  })
+
   it('that failed is told, and measured again only when somebody asks', async () => {
     const begin = vi.fn(async () => `job ${begin.mock.calls.length}`)
     const d = mounted({ kind: 'pair', what: 'It', subject: () => 'ab', read: async () => null, begin })

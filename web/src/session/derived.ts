@@ -71,8 +71,8 @@ export function useDerived<S, T>(source: Source<S, T>) {
     if (job.value?.state === 'failed') return job.value.error ?? `${source.what} failed.`
     return job.value?.state === 'cancelled' ? `${source.what} was cancelled.` : ''
   })
-  /** What is shown is what is asked for. */
-  const current = computed(() => view.value !== null && query.data.value?.view === view.value && !query.isFetching.value)
+  /** What is shown is what is asked for. It stays so while the same is read again: a button that closes for a moment loses a click. */
+  const current = computed(() => view.value !== null && query.data.value?.view === view.value)
   const loaded = computed(() => query.isFetched.value)
 
   /** Reads again, and measures again where that failed. */
