@@ -24,6 +24,11 @@ pub trait Source: Send + Sync {
     /// # Errors
     /// [`ReadError`] when the medium fails; `out` is then unspecified.
     fn read(&self, start: i64, out: &mut [f32]) -> Result<(), ReadError>;
+
+    /// What a first pass over the sound found when it was brought in, as kept beside it; none where nothing is kept.
+    fn surveyed(&self) -> Option<Vec<u8>> {
+        None
+    }
 }
 
 /// A channel held in memory.

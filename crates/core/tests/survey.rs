@@ -6,9 +6,9 @@ use common::rate;
 use marea_core::dsp::spectrum::quick_len;
 use marea_core::dsp::sums::{all, energy};
 use marea_core::measure::table::copies::copies;
-use marea_core::measure::table::survey::Survey;
-use marea_core::signal::{MemSource, Placed};
-use marea_core::units::SessionFrame;
+use marea_core::measure::table::survey::{Survey, SurveyBuilder};
+use marea_core::signal::{MemSource, Placed, ReadError, Source};
+use marea_core::units::{SampleRate, SessionFrame};
 use proptest::prelude::*;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -63,6 +63,67 @@ fn noise_stands_still_and_music_does_not() {
         .for_each(|(i, v)| *v += 0.5 * (-((i % 24_000) as f32) / 2_000.0).exp() * (i as f32 * 0.3).sin());
     let struck = survey(&hiss).facts;
     assert!(struck.floor_spread_db < 0.5 && (struck.floor_db - steady.floor_db).abs() < 1.0, "{struck:?}");
+}
+
+/// A sound with a survey beside it.
+struct Kept(MemSource, Option<Vec<u8>>);
+
+impl Source for Kept {
+    fn frames(&self) -> i64 {
+        self.0.frames()
+    }
+
+    fn read(&self, start: i64, out: &mut [f32]) -> Result<(), ReadError> {
+        self.0.read(start, out)
+    }
+
+    fn surveyed(&self) -> Option<Vec<u8>> {
+        self.1.clone()
+    }
+}
+
+#[test]
+fn a_survey_is_the_same_however_the_sound_comes() {
+    let (mut x, strike) = (noise(11, 100_007, 0.01), noise(13, 400, 0.9));
+    for at in (20_000..100_000).step_by(12_000) {
+        x[at..at + 400].copy_from_slice(&strike);
+        x[at + 100..at + 110].fill(0.97);
+    }
+    let whole = survey(&x);
+    assert!(whole.onsets.len() > 3 && whole.facts.clipped > 3, "{:?}", whole.facts);
+    for block in [1, 47, 48, 1_000, 65_536, 200_000] {
+        let mut builder = SurveyBuilder::new(rate());
+        x.chunks(block).for_each(|part| builder.push(part));
+        assert!(builder.finish() == whole, "blocks of {block}");
+    }
+}
+
+#[test]
+fn a_survey_kept_beside_the_sound_is_taken_only_if_it_is_of_this_sound() {
+    let x = noise(12, 96_000, 0.3);
+    let bytes = survey(&x).to_bytes();
+    let kept = |frames: usize, bytes: Option<&[u8]>, hz: u64, start: i64| {
+        let source = Kept(MemSource(x[..frames].to_vec()), bytes.map(<[u8]>::to_vec));
+        Survey::kept(&Placed { source: &source, start: SessionFrame(start) }, SampleRate::new(hz).unwrap())
+    };
+    let there = |start| {
+        let source = MemSource(x.clone());
+        Survey::measure(&Placed { source: &source, start: SessionFrame(start) }, rate(), &mut |_| true).unwrap()
+    };
+    for start in [0, 4_321, -99_999] {
+        assert_eq!(kept(96_000, Some(&bytes), 48_000, start), Some(there(start)));
+    }
+    let other_method = [&[99], &bytes[1..]].concat();
+    for (frames, bytes, hz) in [
+        (96_000, None, 48_000),
+        (95_999, Some(&bytes[..]), 48_000),
+        (96_000, Some(&bytes[..]), 96_000),
+        (96_000, Some(&other_method[..]), 48_000),
+        (96_000, Some(&bytes[..bytes.len() / 2]), 48_000),
+        (96_000, Some(&[][..]), 48_000),
+    ] {
+        assert_eq!(kept(frames, bytes, hz, 0), None, "{frames} frames, {hz} Hz, {:?} bytes", bytes.map(<[u8]>::len));
+    }
 }
 
 #[test]

@@ -1,8 +1,9 @@
-//! From a file to working copies: decoded once, at the session's rate, a file a channel, with overviews.
+//! From a file to working copies: decoded once, at the session's rate, a file a channel, with overviews and surveys.
 
-use crate::work::{WorkFile, WorkWriter, write_overview};
+use crate::work::{WorkFile, WorkWriter, write_overview, write_survey};
 use crate::{AudioInfo, AudioReader, MediaError, Stop};
 use marea_core::dsp::overview::OverviewBuilder;
+use marea_core::measure::table::survey::SurveyBuilder;
 use marea_core::render::resample::Resampler;
 use marea_core::signal::{Source, index};
 use marea_core::units::SampleRate;
@@ -59,12 +60,35 @@ pub fn overview_path(folder: &Path, channel: u16) -> PathBuf {
     folder.join(format!("{channel}.overview"))
 }
 
+/// What is made of a channel while it passes.
+struct Seen {
+    overview: OverviewBuilder,
+    survey: SurveyBuilder,
+}
+
+impl Seen {
+    fn new(rate: SampleRate) -> Self {
+        Self { overview: OverviewBuilder::default(), survey: SurveyBuilder::new(rate) }
+    }
+
+    fn push(&mut self, sound: &[f32]) {
+        self.overview.push(sound);
+        self.survey.push(sound);
+    }
+
+    /// Kept beside the working copy of this channel.
+    fn keep(self, folder: &Path, channel: u16) -> std::io::Result<()> {
+        write_overview(&overview_path(folder, channel), &self.overview.finish())?;
+        write_survey(&channel_path(folder, channel), &self.survey.finish())
+    }
+}
+
 /// One channel from its own rate to the session's; the raw copy goes.
 fn resample(
     (raw, frames): (&Path, i64),
     made: &Path,
     [from, to]: [SampleRate; 2],
-    overview: &mut OverviewBuilder,
+    seen: &mut Seen,
     progress: &mut dyn FnMut(f64) -> bool,
 ) -> Result<(), PrepareError> {
     let mut resampler = Resampler::new(from, to);
@@ -77,7 +101,7 @@ fn resample(
         let count = index((total - at).min(16_384));
         resampler.read(&source, at, &mut buffer[..count]).map_err(|e| PrepareError::from(e.cause))?;
         out.push(buffer[..count].iter().copied())?;
-        overview.push(&buffer[..count]);
+        seen.push(&buffer[..count]);
         at += count as i64;
         if !progress(at as f64 / total as f64) {
             return Err(PrepareError::Stopped);
@@ -107,7 +131,7 @@ pub fn prepare(
     let channels = info.channels;
     let raw = |c: u16| if same_rate { channel_path(folder, c) } else { folder.join(format!("{c}.raw")) };
     let mut writers = (1..=channels).map(|c| WorkWriter::create(&raw(c))).collect::<Result<Vec<_>, _>>()?;
-    let mut overviews: Vec<OverviewBuilder> = (0..channels).map(|_| OverviewBuilder::default()).collect();
+    let mut seen: Vec<Seen> = (0..channels).map(|_| Seen::new(rate)).collect();
     let (mut block, mut plane) = (Vec::new(), Vec::new());
     let mut done = 0u64;
     loop {
@@ -121,7 +145,7 @@ pub fn prepare(
             plane.extend(block.iter().skip(c).step_by(width));
             writer.push(plane.iter().copied())?;
             if same_rate {
-                overviews[c].push(&plane);
+                seen[c].push(&plane);
             }
         }
         done += (block.len() / width) as u64;
@@ -141,16 +165,16 @@ pub fn prepare(
     if !same_rate {
         let from = frames;
         frames = Resampler::new(info.rate, rate).output_frames(from);
-        for (c, overview) in (1..=channels).zip(&mut overviews) {
+        for (c, seen) in (1..=channels).zip(&mut seen) {
             let mut part = |p: f64| progress(0.4 + 0.6 * (f64::from(c - 1) + p) / f64::from(channels));
             let (raw, made) = (raw(c), channel_path(folder, c));
-            resample((&raw, from), &made, [info.rate, rate], overview, &mut part)?;
+            resample((&raw, from), &made, [info.rate, rate], seen, &mut part)?;
         }
         resampled =
             Some(format!("was recorded at {} Hz and resampled to the session's {} Hz", info.rate.hz(), rate.hz()));
     }
-    for (c, overview) in (1..=channels).zip(overviews) {
-        write_overview(&overview_path(folder, c), &overview.finish())?;
+    for (c, seen) in (1..=channels).zip(seen) {
+        seen.keep(folder, c)?;
     }
     Ok(Prepared { info, frames, resampled })
 }

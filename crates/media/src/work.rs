@@ -1,6 +1,7 @@
 //! Working copies: one channel at the session's rate as plain little-endian `f32`, readable anywhere without decoding.
 
 use marea_core::dsp::overview::{Overview, Point};
+use marea_core::measure::table::survey::Survey;
 use marea_core::signal::{ReadError, Source, overlap};
 use std::fs::File;
 use std::io::{self, BufWriter, Write};
@@ -48,6 +49,25 @@ impl Source for WorkFile {
         }
         Ok(())
     }
+
+    fn surveyed(&self) -> Option<Vec<u8>> {
+        std::fs::read(survey_path(&self.path)).ok()
+    }
+}
+
+/// Where the survey of a working copy lies: beside it.
+fn survey_path(work: &Path) -> PathBuf {
+    work.with_extension("survey")
+}
+
+/// Keeps what the first pass over a working copy found.
+///
+/// # Errors
+/// As the machine says.
+pub fn write_survey(work: &Path, survey: &Survey) -> io::Result<()> {
+    let mut out = File::create(survey_path(work))?;
+    out.write_all(&survey.to_bytes())?;
+    out.sync_all()
 }
 
 /// Writes a channel block by block.

@@ -3,8 +3,9 @@
 mod common;
 
 use marea_core::dsp::overview::{LEVELS, frames_a_point};
-use marea_core::signal::Source;
-use marea_core::units::SampleRate;
+use marea_core::measure::table::survey::Survey;
+use marea_core::signal::{Placed, Source};
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_media::Stop;
 use marea_media::prepare::{PrepareError, channel_path, overview_path, prepare};
 use marea_media::read_all;
@@ -153,6 +154,13 @@ fn working_copies_at_the_same_and_at_another_rate() {
         assert_eq!(overview_range(frames, 0, 5, 10), (60, 10));
         assert_eq!(overview_range(frames, 0, 1 << 40, 10).1, 0);
         assert!(!folder.path().join("1.raw").exists());
+        // The survey made while it came in is that of the working copy; one that is damaged counts as none.
+        let (source, survey) = (&file, folder.path().join("2.survey"));
+        let placed = Placed { source, start: SessionFrame(-700) };
+        let anew = Survey::measure(&placed, rate(to), &mut |_| true).unwrap();
+        assert_eq!(Survey::kept(&placed, rate(to)), Some(anew));
+        std::fs::write(&survey, &std::fs::read(&survey).unwrap()[..300]).unwrap();
+        assert_eq!(Survey::kept(&placed, rate(to)), None);
     }
 }
 

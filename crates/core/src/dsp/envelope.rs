@@ -3,8 +3,10 @@
 use crate::progress::{MeasureError, Progress};
 use crate::signal::{Placed, index};
 use crate::units::{SampleRate, db_of_power};
+use serde::{Deserialize, Serialize};
 
 /// Energy of a track a millisecond, in session time.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Envelope {
     /// Mean square of each hop, as recorded. Index 0 is session frame `first`.
     pub power: Vec<f32>,
@@ -15,7 +17,7 @@ pub struct Envelope {
 }
 
 /// One onset.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Onset {
     /// Session frame at which the attack starts, to about a millisecond.
     pub frame: i64,

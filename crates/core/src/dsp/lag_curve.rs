@@ -4,6 +4,7 @@ use crate::dsp::spectrum::{CrossSpectrum, planned};
 use crate::dsp::sums::energy;
 use realfft::ComplexToReal;
 use realfft::num_complex::Complex32;
+use std::cell::RefCell;
 use std::sync::Arc;
 
 /// Agreement against lag: the inverse transform of the whitened cross-spectrum.
@@ -108,39 +109,67 @@ pub fn lag_curve(sum: &CrossSpectrum, fft_len: usize, range: CurveRange) -> LagC
     })
 }
 
+/// What each bin counts in [`single_curve`]: the coherence of the sum of all windows, as [`CrossSpectrum::coherences`] gives it, over
+/// five neighbouring bins.
+pub fn bin_weights(coherence: &[f32]) -> Vec<f32> {
+    let weight = |bin| {
+        let near = neighbours(coherence, bin);
+        near.iter().sum::<f32>() / near.len().max(1) as f32
+    };
+    (0..coherence.len()).map(weight).collect()
+}
+
 /// Agreement of one window by itself, as `ab` has it, with every bin counting as in the sum of all: one window alone cannot say
-/// which of its bins hold the sound. `coherence` is that of the sum, a bin each.
-pub fn single_curve(ab: &[Complex32], coherence: &[f32], fft_len: usize, range: CurveRange) -> LagCurve {
-    let high = range.high_bin.min(ab.len() - 1).min(coherence.len());
+/// which of its bins hold the sound. `weights` come from [`bin_weights`], a bin each.
+pub fn single_curve(ab: &[Complex32], weights: &[f32], fft_len: usize, range: CurveRange) -> LagCurve {
+    let high = range.high_bin.min(ab.len() - 1).min(weights.len());
     curve_of(fft_len, range, high, |bin| {
-        let (size, near) = (ab[bin].norm(), neighbours(coherence, bin));
-        let weight = || near.iter().sum::<f32>() / (near.len() as f32 * size);
-        if size > 0.0 { ab[bin] * weight() } else { Complex32::default() }
+        let size = ab[bin].norm_sqr().sqrt();
+        if size > 0.0 { ab[bin] * (weights[bin] / size) } else { Complex32::default() }
     })
 }
 
 /// Five neighbouring bins: single bins of few windows are too noisy to weigh with.
 fn neighbours(coherence: &[f32], bin: usize) -> &[f32] {
-    &coherence[bin.saturating_sub(2).max(1)..(bin + 3).min(coherence.len())]
+    &coherence[bin.saturating_sub(2).max(1).min(coherence.len())..(bin + 3).min(coherence.len())]
+}
+
+/// Memory of one inverse transform, used again by the next one of a thread.
+#[derive(Default)]
+struct Workbench {
+    spectrum: Vec<Complex32>,
+    time: Vec<f32>,
+    scratch: Vec<Complex32>,
+}
+
+thread_local! {
+    static WORKBENCH: RefCell<Workbench> = RefCell::default();
 }
 
 fn curve_of(fft_len: usize, range: CurveRange, high: usize, whitened: impl Fn(usize) -> Complex32) -> LagCurve {
     let os = range.oversampling;
     let inverse: Arc<dyn ComplexToReal<f32>> = planned(fft_len * os, |p| p.plan_fft_inverse(fft_len * os));
-    let mut spectrum = inverse.make_input_vec();
-    for bin in range.low_bin.max(1)..high {
-        spectrum[bin] = whitened(bin);
-    }
-    let mut time = inverse.make_output_vec();
-    inverse.process(&mut spectrum, &mut time).expect("lengths fit by construction");
     // B's window began `lead` frames early, so its content sits `lead` frames later than the true lag.
     let points = 2 * range.max_lag * os + 1;
-    let total = time.len();
-    let base = (range.lead + total / os * 2 - range.max_lag) * os;
+    let total = fft_len * os;
+    let base = (range.lead + fft_len * 2 - range.max_lag) * os;
     // The transform goes round.
     let (from, end) = (base % total, base % total + points);
-    let mut values = time[from..end.min(total)].to_vec();
-    values.extend_from_slice(&time[..end.saturating_sub(total)]);
+    let mut values = WORKBENCH.with_borrow_mut(|w| {
+        w.spectrum.clear();
+        w.spectrum.resize(total / 2 + 1, Complex32::default());
+        for bin in range.low_bin.max(1)..high {
+            w.spectrum[bin] = whitened(bin);
+        }
+        w.time.resize(total, 0.0);
+        w.scratch.resize(inverse.get_scratch_len(), Complex32::default());
+        inverse
+            .process_with_scratch(&mut w.spectrum, &mut w.time, &mut w.scratch)
+            .expect("lengths fit by construction");
+        let mut values = w.time[from..end.min(total)].to_vec();
+        values.extend_from_slice(&w.time[..end.saturating_sub(total)]);
+        values
+    });
     let most = values.iter().fold(0f32, |m, v| m.max(v.abs())).max(f32::MIN_POSITIVE);
     values.iter_mut().for_each(|v| *v /= most);
     let rms = (f64::from(energy(&values)) / points as f64).sqrt();

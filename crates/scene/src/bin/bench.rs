@@ -100,6 +100,11 @@ fn main() -> Done {
         let number = |n: usize| std::env::args().nth(n).unwrap_or_default();
         return check(&folder, &number(3), number(4).parse()?);
     }
+    // What one check costs can be looked at by itself: `copies five 15 24`, then `check five 24`.
+    if std::env::args().nth(2).as_deref() == Some("copies") {
+        let number = |n: usize| std::env::args().nth(n).unwrap_or_default();
+        return copies(&folder, &number(3), number(4).parse()?, number(5).parse()?, 5);
+    }
     println!("| what | measured | bar |\n|---|---|---|");
     if std::env::args().nth(2).as_deref() == Some("whole") {
         return whole_sessions(&folder);

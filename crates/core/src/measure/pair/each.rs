@@ -1,6 +1,6 @@
 //! The lag of every moment by itself, near the one that all of them together have.
 
-use crate::dsp::lag_curve::{CurveRange, single_curve};
+use crate::dsp::lag_curve::{CurveRange, bin_weights, single_curve};
 use crate::dsp::spectrum::{CrossSpectrum, Transform, quick_len};
 use crate::dsp::window::{Anchor, Purpose, Shape};
 use crate::measure::pair::look::OVERSAMPLING;
@@ -29,32 +29,36 @@ pub fn each_lag(
 ) -> Result<Vec<Option<f64>>, MeasureError> {
     let shape = Shape::of(if material == Material::Struck { Purpose::Strike } else { Purpose::Passage }, rate);
     let mut transform = Transform::new(quick_len(shape.taper.len()));
-    let (mut x, mut fb) = (Vec::new(), vec![Complex32::default(); transform.bins()]);
-    let mut sum = CrossSpectrum::new(transform.bins());
-    let mut singles = Vec::with_capacity(places.len());
-    let whole = lag.round() as i64;
-    for place in places {
-        let energy = shape.cut(b, place + whole, &mut x)?;
-        transform.forward(&x, &mut fb);
-        let at_a = a.window(*place, &shape, &mut transform)?;
-        if at_a.energy <= 0.0 || energy <= 0.0 {
-            singles.push(Vec::new());
-            continue;
-        }
-        sum.add(&at_a.spectrum, &fb, at_a.energy.sqrt().recip(), energy.sqrt().recip());
-        singles.push(at_a.spectrum.iter().zip(&fb).map(|(a, b)| a.conj() * b).collect());
-    }
     let bin = |hz: f64| (hz / rate.hz_f64() * transform.len() as f64).round() as usize;
-    let range = CurveRange {
-        low_bin: bin(band_hz.0),
-        high_bin: bin(band_hz.1.min(rate.hz_f64() * 0.45)),
-        max_lag: index(rate.frames(REACH_S)),
-        oversampling: OVERSAMPLING,
-        lead: 0,
-    };
-    let coherence = sum.coherences(transform.bins());
+    let (low_bin, high_bin) = (bin(band_hz.0), bin(band_hz.1.min(rate.hz_f64() * 0.45)));
+    let bins = (high_bin + 3).min(transform.bins());
+    let mut sum = CrossSpectrum::new(bins);
+    let mut windows = [0, 1].map(|_| vec![0f32; shape.taper.len()]);
+    let mut spectra = [0, 1].map(|_| vec![Complex32::default(); bins]);
+    let mut singles: Vec<Vec<Complex32>> = Vec::with_capacity(places.len());
+    let whole = lag.round() as i64;
+    for two in places.chunks(2) {
+        let mut energies = [0f32; 2];
+        for ((place, window), energy) in two.iter().zip(&mut windows).zip(&mut energies) {
+            *energy = shape.cut(b, place + whole, window)?;
+        }
+        let ([x, y], [fx, fy]) = (&windows, &mut spectra);
+        transform.forward_two([x, y], [fx, fy]);
+        for ((place, fb), eb) in two.iter().zip(&spectra).zip(energies) {
+            let at_a = a.window(*place, &shape, &mut transform)?;
+            if at_a.energy <= 0.0 || eb <= 0.0 {
+                singles.push(Vec::new());
+                continue;
+            }
+            sum.add(&at_a.spectrum, fb, at_a.energy.sqrt().recip(), eb.sqrt().recip());
+            singles.push(at_a.spectrum.iter().zip(fb).map(|(a, b)| a.conj() * b).collect());
+        }
+    }
+    let range =
+        CurveRange { low_bin, high_bin, max_lag: index(rate.frames(REACH_S)), oversampling: OVERSAMPLING, lead: 0 };
+    let weights = bin_weights(&sum.coherences(bins));
     let own = |ab: &Vec<Complex32>| {
-        let curve = (!ab.is_empty()).then(|| single_curve(ab, &coherence, transform.len(), range))?;
+        let curve = (!ab.is_empty()).then(|| single_curve(ab, &weights, transform.len(), range))?;
         let peak = curve.peak();
         let height = f64::from(curve.values[peak].abs()) / curve.rms.max(f64::MIN_POSITIVE);
         let inside = peak >= OVERSAMPLING && peak + OVERSAMPLING < curve.values.len();

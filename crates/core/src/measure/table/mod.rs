@@ -2,6 +2,7 @@
 //!
 //! Work grows with tracks × sources, not with pairs × length: after the first pass only short windows are read.
 
+mod ceilings;
 mod cell;
 mod common;
 pub mod copies;
@@ -138,12 +139,13 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
     })
 }
 
-/// The first pass over every track.
+/// The first pass over every track: as kept beside the sound, or made now.
 fn surveyed(tracks: &[Heard], rate: SampleRate, report: Report) -> Result<Vec<Survey>, MeasureError> {
     let done = AtomicUsize::new(0);
     let one = |t: &Heard| {
         let part = |p: f64| FIRST_PASS * (done.load(Ordering::Relaxed) as f64 + p) / tracks.len() as f64;
-        let survey = Survey::measure(&t.sound, rate, &mut |p| report(part(p)));
+        let kept = || Survey::kept(&t.sound, rate);
+        let survey = kept().map_or_else(|| Survey::measure(&t.sound, rate, &mut |p| report(part(p))), Ok);
         done.fetch_add(1, Ordering::Relaxed);
         survey
     };
