@@ -260,7 +260,8 @@ pub async fn polite_stops(stops: usize) -> Line {
     let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
     let mut p = Process::start(&url, store.path());
     assert!(up(&p.base).await);
-    let http = reqwest::Client::new();
+    // A connection for each: one that is kept while the next recording is made may be closed just then.
+    let http = reqwest::Client::builder().pool_max_idle_per_host(0).build().unwrap();
     let made = ask(http.post(format!("{}/api/sessions", p.base)).json(&json!({ "name": "Stopped" }))).await;
     let session = made.unwrap().1["id"].as_str().unwrap().to_string();
     // The first sets the session's rate; the second, of another one, takes long.
@@ -269,9 +270,9 @@ pub async fn polite_stops(stops: usize) -> Line {
         ("long.wav", wav(&vec![hits(4_000_000, 2); 8], 44_100, None)),
     ] {
         let form = reqwest::multipart::Form::new().part("file", reqwest::multipart::Part::bytes(bytes).file_name(name));
-        let (status, _) =
-            ask(http.post(format!("{}/api/sessions/{session}/recordings", p.base)).multipart(form)).await.unwrap();
-        assert_eq!(status, 202);
+        let to = format!("{}/api/sessions/{session}/recordings", p.base);
+        let told = http.post(to).multipart(form).timeout(Duration::from_secs(120)).send().await;
+        assert_eq!(told.unwrap_or_else(|e| panic!("{name}: {e:?}")).status(), 202, "{name}");
     }
     let (mut broken, mut longest) = (Vec::new(), 0f64);
     for n in 0..stops {

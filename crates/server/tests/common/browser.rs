@@ -120,12 +120,19 @@ impl Browser {
     }
 
     pub async fn find(&self, css: &str) -> fantoccini::elements::Element {
-        self.page
-            .wait()
-            .at_most(Duration::from_secs(MOST_S))
-            .for_element(Locator::Css(css))
-            .await
-            .unwrap_or_else(|e| panic!("{css}: {e}"))
+        let wait = self.page.wait().at_most(Duration::from_secs(MOST_S));
+        match wait.for_element(Locator::Css(css)).await {
+            Ok(found) => found,
+            Err(e) => panic!("{css}: {e}\n{}", self.seen().await),
+        }
+    }
+
+    /// What the page is and shows, for whoever reads why a test failed.
+    async fn seen(&self) -> String {
+        let page = "return [location.href, document.readyState, document.body?.innerText || document.documentElement.outerHTML].join('\\n')";
+        let page =
+            self.page.execute(page, vec![]).await.map_or_else(|e| e.to_string(), |v| v.as_str().unwrap_or("").into());
+        format!("{page}\n{:?}", self.errors().await)
     }
 
     pub async fn click(&self, css: &str) {
@@ -151,8 +158,7 @@ impl Browser {
                 return got;
             }
             if began.elapsed() > Duration::from_secs(MOST_S) {
-                let text = self.js("return document.body.innerText").await;
-                panic!("waited in vain: {what}\n{text}\n{:?}", self.errors().await);
+                panic!("waited in vain: {what}\n{}", self.seen().await);
             }
             tokio::time::sleep(Duration::from_millis(60)).await;
         }
