@@ -121,6 +121,10 @@ fn a_room_is_late_only_where_a_distance_says_so() {
     let known = with_facts(&table, &s.roles(), &facts);
     let c = decide(&known, &s.tracks);
     assert!(told(&c), "typed distances tell it");
+    let text = &c.findings.iter().find(|f| f.kind == Kind::Late && f.about.tracks == [room]).unwrap().text;
+    let named =
+        format!("{} and {} {:.2} m apart", s.tracks[room].label, s.tracks[0].label, apart(s.mics[room], s.mics[0]));
+    assert!(text.contains("This rests on what was typed") && text.contains(&named), "{text}");
     assert!((c.tracks[room].latency_frames - 240.0).abs() < 2.0 * 19.2, "{}", c.tracks[room].latency_frames);
 }
 

@@ -9,6 +9,7 @@ use crate::decide::sides;
 use crate::decide::words::other_takes;
 use crate::edit::offset_for_lag;
 use crate::measure::arrival::{Late, OWN_COHERENCE, Table};
+use crate::measure::stage::Fact;
 use crate::verdict::Verdict;
 
 /// Smaller than this is no latency, in seconds: places are known no better.
@@ -169,13 +170,14 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
         let why = if mic.half { "no place beside the other half of its pair" } else { "no place in the room" };
         let text = format!(
             "{} is {:.2} ms ({:.0} samples) {} by a fault, not by distance: {why} explains the arrivals of {} sources in it \
-             without that, give or take {:.2} ms.",
+             without that, give or take {:.2} ms.{}",
             case.label(m),
             case.ms(mic.frames.abs()),
             mic.frames.abs(),
             if mic.frames > 0.0 { "late" } else { "early" },
             mic.sources,
             case.ms(2.0 * mic.sigma_frames),
+            typed(case),
         );
         let way = if moved.0 < 0.0 { "earlier" } else { "later" };
         found.push(
@@ -189,6 +191,26 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
         );
     }
     found
+}
+
+/// Typed facts named one by one; more are counted.
+const NAMED: usize = 3;
+
+/// What was typed of the room, as a sentence: places, and so latencies, rest on it. Nothing where nothing was typed.
+fn typed(case: &Case) -> String {
+    let facts = case.table.places.as_ref().map_or(&[][..], |p| &p.facts);
+    let one = |fact: &Fact| match *fact {
+        Fact::FromSource { of, metres } => format!("{} {metres:.2} m from its source", case.label(of)),
+        Fact::Apart { of, to, metres } => format!("{} and {} {metres:.2} m apart", case.label(of), case.label(to)),
+        Fact::Stands { of, .. } => format!("where {} stands", case.label(of)),
+    };
+    match facts.len() {
+        0 => String::new(),
+        1..=NAMED => {
+            format!(" This rests on what was typed: {}.", facts.iter().map(one).collect::<Vec<_>>().join(", "))
+        }
+        n => format!(" This rests on the {n} distances and places that were typed."),
+    }
 }
 
 /// Probably late, but the amount is not known well enough to move it.
