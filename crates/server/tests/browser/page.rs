@@ -1,6 +1,7 @@
 //! What the page may and may not do, whatever it shows.
 
 use super::*;
+use serde_json::json;
 
 #[actix_web::test]
 async fn nothing_comes_from_another_host() {
@@ -61,6 +62,15 @@ async fn trouble_is_said_and_forgotten_when_over() {
     // Nothing to align with one track: the view says what to do.
     b.click("nav a[href$='/align']").await;
     b.until("says what is missing", "return document.body.innerText.includes('Two tracks are needed')").await;
+    // A view whose script does not come says so, and comes when it is asked for again.
+    b.cdp("Network.enable", json!({})).await;
+    b.cdp("Network.setBlockedURLs", json!({ "urls": ["*DeliverView*"] })).await;
+    b.click("nav a[href$='/deliver']").await;
+    b.find("[data-test=view-failed]").await;
+    b.cdp("Network.setBlockedURLs", json!({ "urls": [] })).await;
+    b.click("[data-test=view-failed] button").await;
+    b.find("[data-test=write]").await;
+    b.until("it is over", "return document.querySelector('[data-test=view-failed]') === null").await;
     // Wrong addresses.
     b.page.goto(&format!("{}/sessions/00000000-0000-0000-0000-000000000000/align", s.base)).await.expect("the page");
     b.until("no such session", "return document.body.innerText.includes('There is no such session')").await;

@@ -74,7 +74,9 @@ impl Survey {
     pub fn kept(track: &Placed, rate: SampleRate) -> Option<Self> {
         let (method, mut survey): (u32, Self) = postcard::from_bytes(&track.source.surveyed()?).ok()?;
         // What is read grows by doubling; hours of it stay in memory.
-        [&mut survey.full, &mut survey.bright, &mut survey.slow].map(|e| e.power.shrink_to_fit());
+        for envelope in [&mut survey.full, &mut survey.bright, &mut survey.slow] {
+            envelope.power.shrink_to_fit();
+        }
         let fits = method == METHOD && survey.facts.frames == track.source.frames();
         (fits && survey.full.hop == hop_of(rate) * KEPT_MS).then(|| survey.at(track.start))
     }
