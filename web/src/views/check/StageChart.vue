@@ -2,7 +2,7 @@
 import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef } from 'vue'
 import type { Schemas } from '../../api/client'
 import { distance } from '../../shared/units'
-import { barOf, labelsOf, nextPoint, scaleOf, sounding, type Point } from './stage'
+import { barOf, labelsOf, nextPoint, scaleOf, sounding, textsOn, type Point } from './stage'
 
 const props = defineProps<{ points: Point[]; stage: Schemas['Stage']; lead: { from: string; to: string; text: string } | null }>()
 const picked = defineModel<string>('picked', { required: true })
@@ -33,7 +33,9 @@ const lines = computed(() => {
   const others = props.points.filter((p) => (p.what === 'source') !== (from.what === 'source'))
   const all = others.map((p) => ({ key: p.key, from: at(from), to: at(p), ...sounding(from.at, p.at) }))
   const far = [...all].sort((a, b) => a.metres - b.metres)[MOST_LABELLED - 1]?.metres ?? Infinity
-  return all.map((l) => ({ ...l, text: l.metres <= far ? distance(l.metres) : '' }))
+  const told = all.map((l) => ({ ...l, text: l.metres <= far ? distance(l.metres) : '' }))
+  const places = textsOn(told, props.points, labels.value, scale.value)
+  return told.map((l, i) => ({ ...l, place: places[i] }))
 })
 const lead = computed(() => {
   const [a, b] = [find(props.lead?.from ?? ''), find(props.lead?.to ?? '')]
@@ -91,14 +93,7 @@ const mirrored = computed(() => {
       <g v-if="shown" class="soundings" aria-hidden="true" data-test="soundings">
         <g v-for="l in lines" :key="l.key">
           <line :x1="l.from.x" :y1="l.from.y" :x2="l.to.x" :y2="l.to.y" />
-          <text
-            v-if="l.text"
-            :x="l.from.x + 0.66 * (l.to.x - l.from.x)"
-            :y="l.from.y + 0.66 * (l.to.y - l.from.y) - 3"
-            text-anchor="middle"
-          >
-            {{ l.text }}
-          </text>
+          <text v-if="l.place" :x="l.place.x" :y="l.place.y" dominant-baseline="central" text-anchor="middle">{{ l.text }}</text>
         </g>
       </g>
       <line v-if="lead" class="way" :x1="lead.from.x" :y1="lead.from.y" :x2="lead.to.x" :y2="lead.to.y" aria-hidden="true" />

@@ -345,6 +345,9 @@ ul {
   .part {
     grid-template-columns: minmax(300px, 1fr) 520px;
   }
+  tbody th {
+    max-width: 190px;
+  }
   th.from {
     max-width: 150px;
   }

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { parseLength } from '../../shared/units'
-import { barOf, labelsOf, nextPoint, scaleOf, sounding, type Point } from './stage'
+import { barOf, labelsOf, nextPoint, scaleOf, sounding, textsOn, type Point } from './stage'
 
 function point(key: string, right_m: number, front_m: number, sure: [number, number] = [0.1, 0.1], turn_rad = 0): Point {
   return { key, what: 'source', name: key, index: 0, at: { right_m, front_m, up_m: 0, ellipse_m: sure, turn_rad }, typed: false }
@@ -13,6 +13,14 @@ describe('the chart of the stage', () => {
     expect(s.y(7)).toBeLessThanOrEqual(440.001)
     expect(s.y(-1)).toBeGreaterThanOrEqual(39.999)
     expect(s.y(7)).toBeGreaterThan(s.y(-1))
+  })
+
+  it('holds the ellipses, and one vague place does not make all others small', () => {
+    const of = (sure: [number, number], turn = 0) => scaleOf([point('a', 0, 0, sure, turn), point('b', 0, 4)], 640, 480, 40)
+    // The longer axis lies along front, two deviations of 0.3 m from the place at the back.
+    expect(of([0.3, 0.1], Math.PI / 2).y(-0.6)).toBeCloseTo(40)
+    expect(of([0.3, 0.1], 0).y(-0.2)).toBeCloseTo(40)
+    expect(of([9, 9]).perM).toBeCloseTo(400 / 5.2)
   })
 
   it('shows a bar of round length', () => {
@@ -31,6 +39,15 @@ describe('the chart of the stage', () => {
     })
     const clash = boxes.flatMap((a, i) => boxes.slice(i + 1).filter((b) => a[0] < b[2] && b[0] < a[2] && a[1] < b[3] && b[1] < a[3]))
     expect(clash).toHaveLength(0)
+  })
+
+  it('leaves out a distance that would cover another one', () => {
+    const points = [point('a', 0, 0), point('b', 0, 4), point('c', 0.01, 4)]
+    const s = scaleOf(points, 640, 480, 40)
+    const line = (to: number) => ({ from: { x: 320, y: 40 }, to: { x: to, y: 440 }, text: '4.00 m' })
+    const none = textsOn([line(320), line(322), line(321), line(319), line(320.5)], points, labelsOf(points, s, 640, 480), s)
+    expect(none.filter((p) => p !== null).map((p) => Math.round(p.y))).toEqual([304, 240, 360, 180])
+    expect(none[4]).toBe(null)
   })
 
   it('tells distances in the room, and how sure they are along the line', () => {
