@@ -15,7 +15,7 @@ const MOST_S: u64 = 150;
 pub struct Browser {
     pub page: Client,
     driver: Child,
-    _profile: tempfile::TempDir,
+    profile: tempfile::TempDir,
     pub downloads: tempfile::TempDir,
 }
 
@@ -80,7 +80,7 @@ impl Browser {
             .connect(&format!("http://127.0.0.1:{port}"))
             .await
             .expect("a browser session");
-        let made = Self { page, driver, _profile: profile, downloads };
+        let made = Self { page, driver, profile, downloads };
         made.resize(width, height).await;
         made
     }
@@ -175,16 +175,24 @@ impl Browser {
         std::fs::write(path, png).expect("written");
     }
 
-    pub async fn close(mut self) {
+    pub async fn close(self) {
         let _ = self.page.clone().close().await;
-        let _ = self.driver.kill();
-        let _ = self.driver.wait();
     }
 }
 
+/// Also where a test fails in between: nothing of it is left running beside the tests that follow.
 impl Drop for Browser {
     fn drop(&mut self) {
         let _ = self.driver.kill();
         let _ = self.driver.wait();
+        // The browser is known by its profile, which nobody else has.
+        let profile = self.profile.path().display().to_string();
+        let processes = std::fs::read_dir("/proc").into_iter().flatten().flatten();
+        for process in processes {
+            let line = std::fs::read(process.path().join("cmdline")).unwrap_or_default();
+            if String::from_utf8_lossy(&line).contains(&profile) {
+                let _ = Command::new("kill").arg(process.file_name()).stderr(Stdio::null()).status();
+            }
+        }
     }
 }
