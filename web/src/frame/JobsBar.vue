@@ -10,7 +10,7 @@ const store = useSession()
 const uploads = useUploads()
 /** Jobs that ended without a result and can be tried again. */
 const failed = computed(() => [...store.jobs.values()].filter((j) => j.state === 'failed'))
-/** Seconds without a byte after which nobody sends any more: another window, or another machine, may be at it. */
+/** Seconds without a byte after which nobody is sending any more. Before that, another window or machine may be. */
 const SILENT_S = 10
 const announced = computed(() => store.detail?.uploads ?? [])
 const left = computed(() => (announced.value.every((u) => u.idle_s > SILENT_S) ? uploads.left(announced.value) : []))

@@ -54,7 +54,7 @@ export function paintLanes(
   }
   const apart = apartFrom(v)
   if (!apart) {
-    // Pixels replace what is there: they come first, and the lines go under them.
+    // Pixels replace what is on the canvas, so they come first.
     buffer.begin(Math.round(s.width * ratio), Math.round(s.height * ratio))
     waves()
     buffer.end(ctx)

@@ -41,7 +41,7 @@ export function ticksOf(v: Viewport, m: Measure, kind: Ruler, width: number): { 
   for (let i = Math.floor(v.start / unit / every); i * every * unit <= v.start + width * v.framesPerPx; i++) {
     const frame = i * every * unit
     if (xOf(v, frame) < -130) continue
-    // Below a millisecond the clock has no more digits: the frame itself is the better word.
+    // Below a millisecond the clock has no more digits: the frame number is shown.
     const label = kind === 'samples' || every < 0.001 ? `${Math.round(frame)}` : clock(frame, m.rateHz).slice(3)
     made.push({ frame, label })
   }

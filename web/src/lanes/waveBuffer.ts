@@ -46,7 +46,7 @@ export class WaveBuffer {
     band[at + 3] = Math.max(Math.round(innerBottom), Math.round(innerTop) + 1)
   }
 
-  /** Writes the columns from `from` to before `to`, kept within two limits. Row by row: memory likes that several times better
+  /** Writes the columns from `from` to before `to`, kept within two limits. Row by row, which is several times faster
    * than column by column. */
   write(from: number, to: number, low: number, high: number, outer: number, inner: number): void {
     const image = this.image

@@ -17,7 +17,7 @@ export function keyActions(): readonly KeyAction[] {
 
 const LETTERS = 'marea.letters'
 
-/** Keys of a single character work. Whoever speaks to the machine, or hits keys by accident, turns them off (WCAG 2.2, 2.1.4). */
+/** Single-character keys work. People who use speech input, or hit keys by accident, turn them off (WCAG 2.2, 2.1.4). */
 export const letters = ref(readLetters())
 
 function readLetters(): boolean {
@@ -51,7 +51,7 @@ export function keyOf(event: KeyboardEvent): string {
 
 const CONTROLS = 'button, a, summary, input, [role="menuitem"], [role="button"], [role="tab"], [role="switch"]'
 
-/** The control that a pointer gave the focus to. Who clicks goes on with the page's keys; who steps to a control presses it. */
+/** The control that got the focus by a click. After a click the page's keys go on working; a control reached by Tab is pressed by them. */
 let clicked: EventTarget | null = null
 
 function onFocus(event: FocusEvent): void {
@@ -82,7 +82,7 @@ function onKey(event: KeyboardEvent): void {
   action.run()
 }
 
-/** A control presses itself with Space when the key is let go: not where the key was ours. */
+/** A control is pressed when Space is let go. This is prevented where the key was the page's. */
 function onKeyUp(event: KeyboardEvent): void {
   if (event.key === ' ' && !busy(event.target) && !pressed(event.target, ' ')) event.preventDefault()
 }

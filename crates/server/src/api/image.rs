@@ -175,7 +175,7 @@ pub async fn show_image(
     let asked = Asked::of(&state, &path, &wanted.channels()?).await?;
     match asked.view(&state).await {
         Ok(view) => Ok(HttpResponse::Ok().json(view)),
-        // Something moved since it was asked for: nothing is wrong.
+        // The tracks changed since it was asked for: nothing is wrong.
         Err(ServerError::NotFound("image")) => Ok(HttpResponse::NoContent().finish()),
         Err(e) => Err(e),
     }

@@ -44,7 +44,7 @@ pub struct Chosen {
 /// Check for room after so many bytes.
 pub(super) const CHECK_EVERY: u64 = 8 << 20;
 
-/// A moment as a database's page may hold it: between 1970 and the year 9999.
+/// A moment that a column of the database can hold: between 1970 and the year 9999.
 pub(super) fn moment(at: Option<i64>) -> i64 {
     at.unwrap_or_else(now_ms).clamp(0, 253_402_300_799_000)
 }
@@ -174,7 +174,7 @@ struct Rows<'a> {
 impl Rows<'_> {
     async fn write(&self, db: &MySqlPool) -> Result<Uuid, ServerError> {
         let mut tx = db.begin().await?;
-        // First, so that two at once wait for one another instead of each holding what the other needs.
+        // The session is locked first, so that two at once wait for one another instead of each holding what the other needs.
         sessions::touch(&mut *tx, self.session).await?;
         sqlx::query("INSERT INTO recordings (sha256, bytes) VALUES (?, ?) ON DUPLICATE KEY UPDATE bytes = bytes")
             .bind(&self.arrived.sha256)

@@ -111,7 +111,7 @@ pub async fn send(
     let row = uploads::get(state.db(), id(&path, "upload")?).await?;
     let offset = number(&req, OFFSET)?;
     let place = state.workers.store.upload(row.id);
-    // Held until the answer: a line that was lost may still be read from when the page comes again.
+    // Locked until the answer: the server may still be reading from a lost line when the page comes again.
     let held =
         std::fs::OpenOptions::new().create(true).append(true).open(&place).map_err(|e| full(e, &row.file_name))?;
     if FileExt::try_lock_exclusive(&held).is_err() {

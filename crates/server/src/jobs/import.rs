@@ -144,7 +144,7 @@ impl Import<'_> {
     ) -> Result<(), JobError> {
         let own_link = (info.channels > 1).then(Uuid::now_v7);
         let mut tx = self.w.db.begin().await?;
-        // First, so that two imports at once wait for one another instead of each holding what the other needs.
+        // The session is locked first, so that two imports at once wait for one another instead of each holding what the other needs.
         sessions::touch(&mut *tx, self.session).await?;
         for channel in 1..=info.channels {
             let row = TrackRow { own_link, ..self.track(info, channel, (start_frame, frames), notes) };

@@ -26,7 +26,7 @@ impl Workers {
     /// Says that a session changed, and sees to it that its check follows.
     pub async fn changed(&self, session: Uuid) {
         let me = self.clone();
-        // A task of its own: a request whose client goes away is dropped where it waits.
+        // In a task of its own: a request is dropped where it waits when its client goes away.
         let kept = tokio::spawn(async move {
             let kept = derive::keep_up(&me, session, CheckOf).await;
             me.nudge(session);

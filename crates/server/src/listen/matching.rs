@@ -16,7 +16,7 @@ impl Key {
     pub fn measure(&self, store: &Store, rows: Vec<TrackRow>, rate: SampleRate, tell: Sender<Command>) {
         let (key, store) = (self.clone(), store.clone());
         std::thread::spawn(move || {
-            // Where nothing can be matched nothing is told: the blocks go on without a match.
+            // Nothing is told where nothing can be matched: the blocks go on without a match.
             if let Some(db) = key.levels(&store, rows, rate) {
                 let _ = tell.send(Command::Matched { key, db });
             }

@@ -33,7 +33,7 @@ impl Player {
     pub fn start(store: Store) -> (Self, tokio_mpsc::Receiver<Reply>) {
         let (commands, inbox) = channel();
         let (outbox, replies) = tokio_mpsc::channel(64);
-        // What is measured beside the playing answers here; the thread ends when the handle, dropped, tells it to.
+        // Measurements beside the playing answer here. The thread ends when its handle is dropped.
         let own = commands.clone();
         std::thread::spawn(move || Thread { store, inbox, outbox, own, known: Vec::new() }.run());
         (Self { commands }, replies)

@@ -30,7 +30,7 @@ struct Way<'a> {
     slow: Varispeed,
     null: NullMeter,
     correlation: CorrelationMeter,
-    /// Factor that matches loudness: where it is and where it goes to.
+    /// Factor that matches loudness: its value now, and the value it moves to.
     factor: f32,
     wanted: f32,
     planes: [Vec<f32>; 2],
@@ -69,7 +69,7 @@ impl<'a> Sound<'a> {
         }
     }
 
-    /// So many samples from a place on: the readings of both ways. The samples lie in [`Self::planes`].
+    /// Reads so many samples from a place on and gives the readings of both ways. The samples lie in [`Self::planes`].
     ///
     /// # Errors
     /// [`ReadError`] of a recording.

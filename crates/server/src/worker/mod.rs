@@ -86,7 +86,7 @@ pub struct Workers {
     pub db: MySqlPool,
     /// Files.
     pub store: Store,
-    /// Sessions in which something moved, for listening pages of this server.
+    /// Sessions that changed, for the pages that listen to this server.
     pub moved: broadcast::Sender<Uuid>,
     /// How this program is called for a job alone; none where jobs are never carried out alone.
     pub program: Option<Arc<Program>>,

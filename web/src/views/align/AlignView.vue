@@ -125,7 +125,7 @@ function goToHit(index: number): void {
   const frame = hits.value[index]
   if (frame === undefined) return
   hit.value = index
-  // The earlier of the two has the room before it.
+  // The earlier of the two gets room before its attack.
   showAttack(frame, m.value?.lag_frames ?? 0)
 }
 

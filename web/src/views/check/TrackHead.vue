@@ -21,7 +21,7 @@ const POLICIES = [
   { value: 'leave', label: 'leave' },
 ]
 
-/** A set is set as a whole where that is meant: its policy. */
+/** The policy of a set is set for the whole set. */
 function mates(t: Track): Track[] {
   return store.tracks.filter((o) => o.id === t.id || (t.link_id && o.link_id === t.link_id))
 }

@@ -43,7 +43,7 @@ const proposes = computed(
 )
 const names = computed(() => namesOf(set.value?.tracks ?? [], view.value?.places))
 
-// What is heard here is these two, hard left and right: the picture is of what sounds. More channels are folded down by ear:
+// These two are heard hard left and right, since the picture shows what sounds. More channels are folded down:
 // left and right by their directions, all but the front at −3 dB, low effects left out (ITU-R BS.775).
 function hearSet(): void {
   if (channels.value.length > 2) {
