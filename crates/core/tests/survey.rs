@@ -7,7 +7,9 @@ use marea_core::dsp::spectrum::quick_len;
 use marea_core::dsp::sums::{all, energy};
 use marea_core::measure::table::copies::copies;
 use marea_core::measure::table::survey::{Survey, SurveyBuilder};
+use marea_core::measure::table::{Heard, measure_session};
 use marea_core::signal::{MemSource, Placed, ReadError, Source};
+use marea_core::track::Role;
 use marea_core::units::{SampleRate, SessionFrame};
 use proptest::prelude::*;
 use rand::{Rng, SeedableRng};
@@ -123,6 +125,39 @@ fn a_survey_kept_beside_the_sound_is_taken_only_if_it_is_of_this_sound() {
         (96_000, Some(&[][..]), 48_000),
     ] {
         assert_eq!(kept(frames, bytes, hz, 0), None, "{frames} frames, {hz} Hz, {:?} bytes", bytes.map(<[u8]>::len));
+    }
+}
+
+/// With the first pass kept the work begins with the cells, and so does what is told of it.
+#[test]
+fn progress_counts_the_first_pass_only_where_it_is_made() {
+    let strike = noise(13, 400, 0.9);
+    let x = |late: usize| {
+        let mut x = noise(late as u64, 192_000, 0.003);
+        (20_000..180_000).step_by(12_000).for_each(|at| x[at + late..at + late + 400].copy_from_slice(&strike));
+        x
+    };
+    let sounds = [x(0), x(90)];
+    for keep in [false, true] {
+        let kept = sounds.each_ref().map(|x| Kept(MemSource(x.clone()), keep.then(|| survey(x).to_bytes())));
+        let heard = kept.each_ref().map(|source| Heard {
+            sound: Placed { source, start: SessionFrame(0) },
+            role: Role::Near,
+            said: Some(0),
+            added: Vec::new(),
+            removed: Vec::new(),
+        });
+        let told = std::sync::Mutex::new(Vec::new());
+        let report = |p: f64| {
+            told.lock().unwrap().push(p);
+            true
+        };
+        let table = measure_session(&heard, rate(), &report).unwrap();
+        assert_eq!(table.rows.len(), 1);
+        let told = told.into_inner().unwrap();
+        assert!(told.iter().all(|p| (0.0..=1.0).contains(p)), "{told:?}");
+        // The first cell begins where the first pass has ended.
+        assert_eq!((told[0], *told.last().unwrap()), (0.0, if keep { 0.0 } else { 0.5 }), "{told:?}");
     }
 }
 

@@ -35,7 +35,7 @@ pub(super) fn plain_findings(files: &[Loaded], rate: SampleRate) -> Result<Vec<P
         for (source, channel) in file.channels.iter().zip(1u16..) {
             let label =
                 if file.channels.len() > 1 { format!("{}, channel {channel},", file.name) } else { file.name.clone() };
-            let survey = Survey::measure(&Placed { source, start: SessionFrame(0) }, rate, &mut |_| true)
+            let survey = Survey::of(&Placed { source, start: SessionFrame(0) }, rate, &mut |_| true)
                 .map_err(|e| format!("{}: {e}", file.path.display()))?;
             of.push((label, survey.facts, &file.name, channel));
         }

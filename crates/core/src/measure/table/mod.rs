@@ -50,7 +50,7 @@ pub type Report<'a> = &'a (dyn Fn(f64) -> bool + Sync);
 const LATE_AT_HOME_S: f64 = 0.016;
 /// A hit drawn or removed by hand means the one within this of it, in seconds.
 const NEAR_A_HIT_S: f64 = 0.02;
-/// Part of the work that the first pass is.
+/// Part of the work that the first pass over all tracks is.
 const FIRST_PASS: f64 = 0.5;
 
 /// Measures the table.
@@ -84,7 +84,7 @@ const FIRST_PASS: f64 = 0.5;
 pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Report) -> Result<Table, MeasureError> {
     let at = at.into();
     let rate = at.rate;
-    let surveys = surveyed(tracks, rate, report)?;
+    let (surveys, first_pass) = surveyed(tracks, rate, report)?;
     let common = Common::of(&surveys);
     let shift = common_time(common.as_ref(), &surveys, rate);
     let mut near: Vec<bool> =
@@ -105,7 +105,7 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
     let cells = groups.len() * tracks.len();
     let go_on = || {
         let part = done.fetch_add(1, Ordering::Relaxed) as f64 / cells as f64;
-        report(FIRST_PASS + (1.0 - FIRST_PASS) * part.min(1.0))
+        report(first_pass + (1.0 - first_pass) * part.min(1.0))
     };
     let mut rows = bench.rows(&groups, &go_on)?;
     let alike = |a: usize, b: usize| said[a].zip(said[b]).map(|(a, b)| a == b);
@@ -139,17 +139,21 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
     })
 }
 
-/// The first pass over every track: as kept beside the sound, or made now.
-fn surveyed(tracks: &[Heard], rate: SampleRate, report: Report) -> Result<Vec<Survey>, MeasureError> {
+/// The first pass over every track, as kept beside the sound or made now, and which part of the work making it was.
+fn surveyed(tracks: &[Heard], rate: SampleRate, report: Report) -> Result<(Vec<Survey>, f64), MeasureError> {
+    let kept: Vec<Option<Survey>> = tracks.par_iter().map(|t| Survey::kept(&t.sound, rate)).collect();
+    let unread = kept.iter().filter(|k| k.is_none()).count() as f64;
+    let share = FIRST_PASS * unread / tracks.len().max(1) as f64;
     let done = AtomicUsize::new(0);
-    let one = |t: &Heard| {
-        let part = |p: f64| FIRST_PASS * (done.load(Ordering::Relaxed) as f64 + p) / tracks.len() as f64;
-        let kept = || Survey::kept(&t.sound, rate);
-        let survey = kept().map_or_else(|| Survey::measure(&t.sound, rate, &mut |p| report(part(p))), Ok);
+    let made = |t: &Heard| {
+        let part = |p: f64| share * (done.load(Ordering::Relaxed) as f64 + p) / unread;
+        let survey = Survey::measure(&t.sound, rate, &mut |p| report(part(p)));
         done.fetch_add(1, Ordering::Relaxed);
         survey
     };
-    tracks.par_iter().map(one).collect()
+    let one = |(t, kept): (&Heard, Option<Survey>)| kept.map_or_else(|| made(t), Ok);
+    let surveys = tracks.par_iter().zip(kept).map(one).collect::<Result<_, _>>()?;
+    Ok((surveys, share))
 }
 
 /// Hits somebody drew count as clear everywhere; those somebody removed are not used.

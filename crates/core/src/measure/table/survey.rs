@@ -49,6 +49,14 @@ pub struct Loud {
 }
 
 impl Survey {
+    /// As kept beside the sound, else [`Self::measure`].
+    ///
+    /// # Errors
+    /// [`MeasureError`] when the track cannot be read or `progress` says stop.
+    pub fn of(track: &Placed, rate: SampleRate, progress: Progress) -> Result<Self, MeasureError> {
+        Self::kept(track, rate).map_or_else(|| Self::measure(track, rate, progress), Ok)
+    }
+
     /// Reads the track once, block by block.
     ///
     /// # Errors
