@@ -7,6 +7,7 @@
 use crate::decide::case::Case;
 use crate::dsp::stats::median;
 use crate::measure::arrival::Table;
+use crate::measure::stage::LATE_M;
 use crate::track::Role;
 use nalgebra::{DMatrix, DVector};
 
@@ -23,8 +24,6 @@ const BASE_OFF_M: f64 = 0.2;
 const USUAL_M: f64 = 1.2;
 const ABOVE_M: f64 = 1.0;
 const ABOVE_OFF_M: f64 = 0.6;
-/// How large a latency may be, in metres of sound.
-const LATE_M: f64 = 10.0;
 /// Cost of a free latency, and what a second one adds: both late passes for many a place. Least worth of what is told. Twice a
 /// logarithm of a likelihood.
 const FREED: f64 = 6.0;

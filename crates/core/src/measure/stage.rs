@@ -5,6 +5,9 @@
 
 use serde::{Deserialize, Serialize};
 
+/// How large a latency may be, in metres of sound: 29 ms in air of 20 °C.
+pub const LATE_M: f64 = 10.0;
+
 /// A place in the room.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

@@ -28,7 +28,7 @@ use turning::LowVotes;
 use weights::{LIKELY_SIGN_COUNTS, MAIN_COUNTS, OWN_TWO_SIDED_COUNTS, TWO_SIDED_COUNTS, TWO_SIDED_NEAR_COUNTS};
 
 /// A near microphone that hears a row this much before its home, in seconds, owns it: 15 frames at 48 kHz.
-const BEFORE_HOME_S: f64 = 0.000_312_5;
+const OWNS_FROM_S: f64 = 0.000_312_5;
 /// Likeness with every other microphone at the source from which a polarity is solid.
 const ALIKE: f64 = 0.4;
 /// Microphones elsewhere that must be there for their voice to count, and for a microphone whose phase turns.
@@ -120,7 +120,7 @@ fn owners(case: &Case, row: &Row, latency: &latency::Judged) -> Vec<usize> {
     let lag = |m: usize| row.cells[m].lag_frames.map(|l| l - latency.of(m) + latency.of(row.home));
     let before = |m: &usize| {
         let near = case.tracks[*m].role == Role::Near && !row.members.contains(m);
-        near && row.cells[*m].verdict == Verdict::Solid && lag(*m).is_some_and(|l| l < -BEFORE_HOME_S * case.rate_hz)
+        near && row.cells[*m].verdict == Verdict::Solid && lag(*m).is_some_and(|l| l < -OWNS_FROM_S * case.rate_hz)
     };
     match (0..case.tracks.len()).filter(before).min_by(|a, b| lag(*a).unwrap_or(0.0).total_cmp(&lag(*b).unwrap_or(0.0)))
     {

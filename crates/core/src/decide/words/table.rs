@@ -52,13 +52,16 @@ pub const LEADING_PLACES: [&str; 14] = [
     "nah",
 ];
 
+/// Words for sides and for the centre, in five languages (common practice, no source).
 const LEFT: &str = "l left links li izq izquierda izquierdo gauche g sx sinistra sinistro lt lft";
 const RIGHT: &str = "r right rechts re der derecha derecho droite d dx destra destro rt rgt";
 const CENTRE: &str = "c centre center centro mitte milieu mid mono medio ctr";
 
+/// Words that say nothing of where a microphone stands.
 const EMPTY: &str = "mic mics micro mikro mikrofon microfono microphone audio track trk pista traccia spur piste rec file input kanal \
     channel ch copy copia kopie copie dup edit comp bip final raw new neu nuevo nuovo nouveau";
 
+/// Words before the number of a take.
 const TAKES: &str = "take tk toma ripresa prise aufnahme durchgang passata";
 
 /// Instruments with the forms of each.

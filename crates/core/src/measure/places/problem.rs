@@ -1,7 +1,7 @@
 //! The least-squares problem of places: unknowns, arrivals, and the loss.
 
 use crate::measure::arrival::{Row, later};
-use crate::measure::stage::Fact;
+use crate::measure::stage::{Fact, LATE_M};
 use crate::track::Role;
 use crate::units::Conditions;
 use crate::verdict::Verdict;
@@ -17,8 +17,6 @@ pub const NEAR_OFF_M: f64 = 0.1;
 /// Usual differences in height among sources; height of far microphones over them.
 const FLAT_M: f64 = 0.3;
 pub const ABOVE_M: f64 = 1.2;
-/// How large a latency may be.
-const LATE_M: f64 = 10.0;
 /// Problems with more unknowns than this are not solved.
 const MOST: usize = 600;
 
