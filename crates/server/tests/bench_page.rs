@@ -100,7 +100,7 @@ async fn many(server: &TestServer, bytes: Vec<u8>) -> String {
             .execute(&db)
             .await
             .expect("a recording");
-        sqlx::query("INSERT INTO tracks (id, session_id, sha256, channel, channels, file_name, coding, file_rate_hz, notes, position, name, role, source, side, start_frame, frames) SELECT ?, session_id, ?, channel, channels, file_name, coding, file_rate_hz, notes, position + ?, ?, role, source, side, ?, frames FROM tracks WHERE id = ?")
+        sqlx::query("INSERT INTO tracks (id, session_id, sha256, channel, channels, file_name, coding, file_rate_hz, notes, position, name, role, source, side, start_frame, frames, edit_id) SELECT ?, session_id, ?, channel, channels, file_name, coding, file_rate_hz, notes, position + ?, ?, role, source, side, ?, frames, edit_id FROM tracks WHERE id = ?")
             .bind(id)
             .bind(&other)
             .bind(n as i64)
