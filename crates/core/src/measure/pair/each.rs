@@ -3,6 +3,7 @@
 use crate::dsp::lag_curve::{CurveRange, bin_weights, single_curve};
 use crate::dsp::spectrum::{CrossSpectrum, Transform, quick_len};
 use crate::dsp::window::{Anchor, Purpose, Shape};
+use crate::measure::pair::fine::windows_at;
 use crate::measure::pair::look::OVERSAMPLING;
 use crate::measure::pair::options::Material;
 use crate::progress::MeasureError;
@@ -33,27 +34,16 @@ pub fn each_lag(
     let (low_bin, high_bin) = (bin(band_hz.0), bin(band_hz.1.min(rate.hz_f64() * 0.45)));
     let bins = (high_bin + 3).min(transform.bins());
     let mut sum = CrossSpectrum::new(bins);
-    let mut windows = [0, 1].map(|_| vec![0f32; shape.taper.len()]);
-    let mut spectra = [0, 1].map(|_| vec![Complex32::default(); bins]);
     let mut singles: Vec<Vec<Complex32>> = Vec::with_capacity(places.len());
     let whole = lag.round() as i64;
-    for two in places.chunks(2) {
-        let mut energies = [0f32; 2];
-        for ((place, window), energy) in two.iter().zip(&mut windows).zip(&mut energies) {
-            *energy = shape.cut(b, place + whole, window)?;
+    windows_at((a, b), (places, whole), &shape, (&mut transform, bins), |at_a, fb, eb| {
+        if at_a.energy <= 0.0 || eb <= 0.0 {
+            singles.push(Vec::new());
+            return;
         }
-        let ([x, y], [fx, fy]) = (&windows, &mut spectra);
-        transform.forward_two([x, y], [fx, fy]);
-        for ((place, fb), eb) in two.iter().zip(&spectra).zip(energies) {
-            let at_a = a.window(*place, &shape, &mut transform)?;
-            if at_a.energy <= 0.0 || eb <= 0.0 {
-                singles.push(Vec::new());
-                continue;
-            }
-            sum.add(&at_a.spectrum, fb, at_a.energy.sqrt().recip(), eb.sqrt().recip());
-            singles.push(at_a.spectrum.iter().zip(fb).map(|(a, b)| a.conj() * b).collect());
-        }
-    }
+        sum.add(&at_a.spectrum, fb, at_a.energy.sqrt().recip(), eb.sqrt().recip());
+        singles.push(at_a.spectrum.iter().zip(fb).map(|(a, b)| a.conj() * b).collect());
+    })?;
     let range =
         CurveRange { low_bin, high_bin, max_lag: index(rate.frames(REACH_S)), oversampling: OVERSAMPLING, lead: 0 };
     let weights = bin_weights(&sum.coherences(bins));

@@ -1,11 +1,39 @@
 //! The last fraction of a lag, from the phases of windows cut at the arrival.
 
 use crate::dsp::spectrum::{CrossSpectrum, Transform, quick_len};
-use crate::dsp::window::{Anchor, Shape};
+use crate::dsp::window::{Anchor, Shape, Windowed};
 use crate::progress::MeasureError;
 use crate::signal::Placed;
 use crate::units::SampleRate;
 use realfft::num_complex::{Complex32, Complex64};
+
+/// Hands out each place's window of A and, cut alike `lag` frames later, the spectrum of B's up to `bins` with its energy; in the order
+/// of the places. Two of B's are transformed at once.
+///
+/// # Errors
+/// [`MeasureError`] when a track cannot be read.
+pub fn windows_at(
+    (a, b): (&Anchor, &Placed),
+    (places, lag): (&[i64], i64),
+    shape: &Shape,
+    (transform, bins): (&mut Transform, usize),
+    mut take: impl FnMut(&Windowed, &[Complex32], f32),
+) -> Result<(), MeasureError> {
+    let mut windows = [0, 1].map(|_| vec![0f32; shape.taper.len()]);
+    let mut spectra = [0, 1].map(|_| vec![Complex32::default(); bins]);
+    for two in places.chunks(2) {
+        let mut energies = [0f32; 2];
+        for ((place, window), energy) in two.iter().zip(&mut windows).zip(&mut energies) {
+            *energy = shape.cut(b, place + lag, window)?;
+        }
+        let ([x, y], [fx, fy]) = (&windows, &mut spectra);
+        transform.forward_two([x, y], [fx, fy]);
+        for ((place, fb), eb) in two.iter().zip(&spectra).zip(energies) {
+            take(&*a.window(*place, shape, transform)?, fb, eb);
+        }
+    }
+    Ok(())
+}
 
 /// Cross-spectrum of windows cut alike from A and, `lag` frames later, from B.
 pub fn aligned_spectrum(
@@ -16,24 +44,14 @@ pub fn aligned_spectrum(
     lag: i64,
 ) -> Result<(CrossSpectrum, usize), MeasureError> {
     let mut transform = Transform::new(quick_len(shape.taper.len()));
-    let mut sum = CrossSpectrum::new(transform.bins());
+    let bins = transform.bins();
+    let mut sum = CrossSpectrum::new(bins);
     // Both windows lie at the same place and are tapered, so the circular correlation wraps next to nothing round.
-    let mut windows = [0, 1].map(|_| vec![0f32; shape.taper.len()]);
-    let mut spectra = [0, 1].map(|_| vec![Complex32::default(); transform.bins()]);
-    for two in places.chunks(2) {
-        let mut energies = [0f32; 2];
-        for ((place, window), energy) in two.iter().zip(&mut windows).zip(&mut energies) {
-            *energy = shape.cut(b, place + lag, window)?;
+    windows_at((a, b), (places, lag), shape, (&mut transform, bins), |at_a, fb, eb| {
+        if at_a.energy > 0.0 && eb > 0.0 {
+            sum.add(&at_a.spectrum, fb, at_a.energy.sqrt().recip(), eb.sqrt().recip());
         }
-        let ([x, y], [fx, fy]) = (&windows, &mut spectra);
-        transform.forward_two([x, y], [fx, fy]);
-        for ((place, fb), eb) in two.iter().zip(&spectra).zip(energies) {
-            let at_a = a.window(*place, shape, &mut transform)?;
-            if at_a.energy > 0.0 && eb > 0.0 {
-                sum.add(&at_a.spectrum, fb, at_a.energy.sqrt().recip(), eb.sqrt().recip());
-            }
-        }
-    }
+    })?;
     Ok((sum, transform.len()))
 }
 
