@@ -126,18 +126,22 @@ if [ -n "$owner" ]; then
   setsid bash -c '
     owner=$1 folder=$2 script=$3 purpose=$4
     alive() { kill -0 "$(cat "$folder/db.pid" 2>/dev/null)" 2>/dev/null; }
+    # Remembered: its folder may be removed before its owner ends.
+    pid=
     while kill -0 "$owner" 2>/dev/null; do
+      now=$(cat "$folder/db.pid" 2>/dev/null) && pid=$now
       sleep 0.3
       if ! alive && [ -e "$folder/mariadb/mariadb.pid" ]; then
         "$script" "$folder" "" "$purpose" || sleep 5
       fi
     done
-    exec 9>"$folder/lock" && flock 9
+    [ -d "$folder" ] && exec 9>"$folder/lock" && flock 9
     for other in $(cat "$folder/owners" 2>/dev/null); do
       [ "$other" != "$owner" ] && kill -0 "$other" 2>/dev/null && exit
     done
     rm -f "$folder/owners"
-    pid=$(cat "$folder/db.pid" 2>/dev/null) || exit
+    now=$(cat "$folder/db.pid" 2>/dev/null) && pid=$now
+    [ -n "$pid" ] || exit
     kill "$pid" 2>/dev/null
     while kill -0 "$pid" 2>/dev/null; do sleep 0.1; done' \
     watcher "$owner" "$folder" "$(cd "$(dirname "$0")" && pwd)/$(basename "$0")" "$purpose" >/dev/null 2>&1 9>&- </dev/null &

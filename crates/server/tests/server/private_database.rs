@@ -185,6 +185,20 @@ async fn an_open_database_of_before_is_closed() {
     end(second);
 }
 
+/// Whoever removes the folder before the end leaves no database behind all the same.
+#[test]
+fn without_its_folder_it_ends_with_its_owner() {
+    let folder = tempfile::tempdir().unwrap();
+    let owner = owner();
+    start(folder.path(), &owner);
+    let pid = std::fs::read_to_string(folder.path().join("db.pid")).unwrap().trim().to_string();
+    // The watcher has had the time to see it.
+    std::thread::sleep(Duration::from_secs(1));
+    std::fs::remove_dir_all(folder.path()).unwrap();
+    end(owner);
+    until("it ends", || !Path::new("/proc").join(&pid).exists());
+}
+
 #[test]
 fn a_setup_that_fails_says_why() {
     let folder = tempfile::tempdir().unwrap();
