@@ -1,47 +1,63 @@
-import { afterEach, expect, it, vi } from 'vitest'
+import { afterEach, describe, expect, it, vi } from 'vitest'
 import { follow } from './events'
 
-class Stream extends EventTarget {
-  static all: Stream[] = []
-  closed = false
+/** Connections as a browser makes them, in the order in which they were made. */
+class FakeSource extends EventTarget {
+  static readonly CLOSED = 2
+  static made: FakeSource[] = []
+  readyState = 0
   onopen: (() => void) | null = null
   onerror: (() => void) | null = null
-  constructor(readonly url: string) {
+  constructor() {
     super()
-    Stream.all.push(this)
+    FakeSource.made.push(this)
   }
   close(): void {
-    this.closed = true
+    this.readyState = FakeSource.CLOSED
+  }
+  fail(state: number): void {
+    this.readyState = state
+    this.onerror?.()
   }
 }
-vi.stubGlobal('EventSource', Stream)
-afterEach(() => Stream.all.splice(0))
 
-const shown = (persisted: boolean) => Object.assign(new Event('pageshow'), { persisted })
+function followed() {
+  FakeSource.made = []
+  vi.useFakeTimers()
+  vi.stubGlobal('EventSource', FakeSource)
+  const on = { job: vi.fn(), changed: vi.fn(), trouble: vi.fn(), refused: vi.fn() }
+  return { on, stop: follow('a session', on) }
+}
 
-it('gives its connection back while the page is left, and connects again when it comes back', () => {
-  const changed = vi.fn()
-  const stop = follow('s', { job: vi.fn(), changed, trouble: vi.fn() })
-  window.dispatchEvent(shown(false))
-  expect(Stream.all.length).toBe(1)
-  window.dispatchEvent(new Event('pagehide'))
-  expect(Stream.all[0]!.closed).toBe(true)
-  window.dispatchEvent(shown(true))
-  expect(Stream.all.map((s) => s.closed)).toEqual([true, false])
-  Stream.all[1]!.dispatchEvent(new MessageEvent('changed', { data: '7' }))
-  expect(changed).toHaveBeenCalledWith(7)
-  stop()
-  expect(Stream.all[1]!.closed).toBe(true)
-  window.dispatchEvent(shown(true))
-  expect(Stream.all.length).toBe(2)
+afterEach(() => {
+  vi.useRealTimers()
+  vi.unstubAllGlobals()
 })
 
-it('says that the connection is lost, and when it is back', () => {
-  const trouble = vi.fn()
-  const stop = follow('s', { job: vi.fn(), changed: vi.fn(), trouble })
-  Stream.all[0]!.onerror!()
-  expect(String(trouble.mock.calls[0]![0])).toContain('is lost')
-  Stream.all[0]!.onopen!()
-  expect(trouble).toHaveBeenLastCalledWith(null)
-  stop()
+describe('events of a session', () => {
+  it('are asked for again where the browser gave up', () => {
+    const { on } = followed()
+    FakeSource.made[0]!.fail(FakeSource.CLOSED)
+    expect(on.refused).toHaveBeenCalledOnce()
+    vi.advanceTimersByTime(5000)
+    expect(FakeSource.made.length).toBe(2)
+    FakeSource.made[1]!.dispatchEvent(new MessageEvent('changed', { data: '7' }))
+    expect(on.changed).toHaveBeenCalledWith(7)
+  })
+
+  it('are left to the browser while it tries by itself', () => {
+    const { on } = followed()
+    FakeSource.made[0]!.fail(0)
+    vi.advanceTimersByTime(60_000)
+    expect([FakeSource.made.length, on.refused.mock.calls.length]).toEqual([1, 0])
+    expect(on.trouble).toHaveBeenCalledWith(expect.stringContaining('trying again'))
+  })
+
+  it('end with the page that followed them, also between two tries', () => {
+    const { stop } = followed()
+    FakeSource.made[0]!.fail(FakeSource.CLOSED)
+    stop()
+    vi.advanceTimersByTime(60_000)
+    expect(FakeSource.made.length).toBe(1)
+  })
 })

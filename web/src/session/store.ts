@@ -13,6 +13,9 @@ import { makePair } from './pair'
 export type { Changes } from './document'
 export type { Scope } from './listening'
 
+/** Longest pause between two tries to open a session whose server is away. */
+const AWAY_MS = 3000
+
 /** The open session: what the server says of it, and what this page listens to and looks at. */
 export const useSession = defineStore('session', () => {
   const unit = ref<Unit>('ms')
@@ -33,7 +36,14 @@ export const useSession = defineStore('session', () => {
     close()
     document.id.value = session
     await document.reload()
-    if (!document.detail.value) return
+    // The server or its database may be away for a moment; what is said of it goes when it is back.
+    for (let tries = 0; !document.detail.value && !document.missing.value; tries++) {
+      await new Promise((resolve) => setTimeout(resolve, Math.min(300 * 2 ** tries, AWAY_MS)))
+      if (document.id.value !== session) return
+      await document.reload()
+    }
+    if (!document.detail.value || document.id.value !== session) return
+    document.away.value = null
     leave = follow(session, {
       job: document.takeJob,
       changed: (revision) => {
@@ -43,6 +53,10 @@ export const useSession = defineStore('session', () => {
         const was = document.away.value
         document.away.value = message
         if (was && !message) void document.reload()
+      },
+      refused: async () => {
+        await document.reload()
+        if (document.missing.value) leave?.()
       },
     })
     listening.makeTransport()

@@ -116,6 +116,14 @@ async fn the_page_survives_its_database() {
     b.until("the page goes on", "return document.querySelector('.away') === null").await;
     bring_in(&b, &[put(folder.path(), "two.wav", wav(&[hits(100_000, 2)], 48_000, None))]).await;
     b.find("[data-track='two']").await;
+    // Opened while the database is away: the view comes once it is back, without being asked again.
+    stop().await;
+    let address = b.page.current_url().await.expect("an address");
+    b.page.goto(address.as_str()).await.expect("the page");
+    b.until("the page says so", "return document.querySelector('.away')?.innerText.includes('database')").await;
+    start();
+    b.find("[data-track='two']").await;
+    b.until("the page goes on", "return document.querySelector('.away') === null").await;
     b.close().await;
     drop(s);
     stop().await;
