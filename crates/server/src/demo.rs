@@ -13,11 +13,30 @@ use uuid::Uuid;
 /// Name of the demo session.
 pub const NAME: &str = "Harbour Hall";
 
-/// Makes the demo session unless it is there; gives its id.
+/// Plays and records the demo's evening into a folder; gives its files in the order of their tracks.
+///
+/// # Errors
+/// As the folder says.
+pub fn record(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
+    let evening = evening(harbour_hall::SECONDS, 1);
+    marea_scene::write_files(&evening.rendered, folder, harbour_hall::TIME_REFERENCE, &evening.faults)
+}
+
+/// Copies of recordings made before.
+fn copied(files: &[PathBuf], folder: &Path) -> std::io::Result<Vec<PathBuf>> {
+    std::fs::create_dir_all(folder)?;
+    let copy = |file: &PathBuf| {
+        let to = folder.join(file.file_name().unwrap_or_default());
+        std::fs::copy(file, &to).map(|_| to)
+    };
+    files.iter().map(copy).collect()
+}
+
+/// Makes the demo session unless it is there; gives its id. With `recorded`, what [`record`] gave before is brought in.
 ///
 /// # Errors
 /// As store and database say.
-pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
+pub async fn load(w: &Workers, recorded: Option<Vec<PathBuf>>) -> Result<Uuid, ServerError> {
     if let Some(there) = sessions::list(&w.db).await?.into_iter().find(|s| s.is_demo) {
         return Ok(there.id);
     }
@@ -25,9 +44,7 @@ pub async fn load(w: &Workers) -> Result<Uuid, ServerError> {
     let part = w.store.part();
     let folder = part.clone();
     let files = actix_web::web::block(move || -> Result<Vec<(PathBuf, Vec<u8>, u64)>, ServerError> {
-        let evening = evening(harbour_hall::SECONDS, 1);
-        let (start, faults) = (harbour_hall::TIME_REFERENCE, &evening.faults);
-        let paths = marea_scene::write_files(&evening.rendered, &folder, start, faults)?;
+        let paths = recorded.map_or_else(|| record(&folder), |files| copied(&files, &folder))?;
         paths.into_iter().map(|p| hash(&p).map(|(h, n)| (p, h, n))).collect()
     })
     .await??;

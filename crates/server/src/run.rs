@@ -44,7 +44,7 @@ pub async fn run(
     });
     let at_work = workers.start(WORKERS, &ended);
     if settings.demo {
-        demo::load(&workers).await?;
+        demo::load(&workers, settings.demo_files.clone()).await?;
     }
     let state = State { workers, settings, ended: ended.clone() };
     let server = HttpServer::new(move || {

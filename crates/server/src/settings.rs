@@ -24,6 +24,9 @@ pub struct Settings {
     /// Load the demo session when it is not there.
     #[arg(long, env = "MAREA_DEMO")]
     pub demo: bool,
+    /// Recordings of the demo made before, in the order of their tracks; it is played and recorded when they are not named.
+    #[arg(skip)]
+    pub demo_files: Option<Vec<PathBuf>>,
     /// The program that carries a job out alone; this one, when it is not named.
     #[arg(skip)]
     pub program: Option<PathBuf>,

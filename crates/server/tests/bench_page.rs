@@ -34,7 +34,7 @@ async fn paints(b: &Browser, what: &str) {
 #[actix_web::test]
 #[ignore = "prints times; make bench runs it"]
 async fn page() {
-    let server = TestServer::with(|s| s.demo = true).await;
+    let server = with_demo().await;
     let (_, list) = server.get("/api/sessions").await;
     let session = list[0]["id"].as_str().expect("the demo").to_string();
     server.settled(&session).await;

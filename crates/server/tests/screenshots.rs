@@ -5,7 +5,6 @@ mod browser;
 mod common;
 
 use browser::Browser;
-use common::TestServer;
 
 #[actix_web::test]
 #[ignore = "takes pictures; make screenshots runs it"]
@@ -14,7 +13,7 @@ async fn pictures() {
         .map_or_else(|_| common::project().join("docs/screenshots"), std::path::PathBuf::from);
     std::fs::create_dir_all(&folder).expect("a folder");
     let width: u32 = std::env::var("MAREA_SHOTS_WIDTH").ok().and_then(|w| w.parse().ok()).unwrap_or(1280);
-    let server = TestServer::with(|s| s.demo = true).await;
+    let server = common::with_demo().await;
     let (_, list) = server.get("/api/sessions").await;
     let session = list[0]["id"].as_str().expect("the demo").to_string();
     server.settled(&session).await;

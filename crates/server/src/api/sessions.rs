@@ -82,7 +82,7 @@ pub async fn create_session(state: web::Data<State>, new: web::Json<NewSession>)
 #[utoipa::path(responses((status = 202, body = Session)))]
 #[post("/demo")]
 pub async fn load_demo(state: web::Data<State>) -> Result<HttpResponse, ServerError> {
-    let made = crate::demo::load(&state.workers).await?;
+    let made = crate::demo::load(&state.workers, None).await?;
     Ok(HttpResponse::Accepted().json(sessions::get(state.db(), made).await?))
 }
 

@@ -127,9 +127,17 @@ impl Browser {
         }
     }
 
-    /// What the page is and shows, for whoever reads why a test failed.
+    /// What the page is and shows, and what the server says of the session's work, for whoever reads why a test failed.
     async fn seen(&self) -> String {
-        let page = "return [location.href, document.readyState, document.body?.innerText || document.documentElement.outerHTML].join('\\n')";
+        let page = "const session = location.pathname.match(/^\\/sessions\\/[^/]+/);
+            const told = (what) => {
+                const asked = new XMLHttpRequest();
+                asked.open('GET', `/api${session}/${what}`, false);
+                try { asked.send() } catch (e) { return `${e}` }
+                return `${what}: ${asked.status} ${asked.responseText.slice(0, 3000)}`;
+            };
+            const text = document.body?.innerText || document.documentElement.outerHTML;
+            return [location.href, document.readyState, text, ...(session ? ['jobs', 'check'].map(told) : [])].join('\\n')";
         let page =
             self.page.execute(page, vec![]).await.map_or_else(|e| e.to_string(), |v| v.as_str().unwrap_or("").into());
         format!("{page}\n{:?}", self.errors().await)

@@ -73,6 +73,7 @@ pub fn settings(database_url: String, store: &Path) -> Settings {
         keep_free_bytes: 1 << 20,
         max_upload_bytes: 1 << 30,
         demo: false,
+        demo_files: None,
         program: Some(env!("CARGO_BIN_EXE_marea").into()),
         log_json: false,
     }
@@ -380,13 +381,31 @@ pub async fn trio(s: &TestServer) -> (String, Vec<Value>) {
     (session, tracks)
 }
 
+/// A server with the demo session. The evening is played once for all tests of a process.
+pub async fn with_demo() -> TestServer {
+    static FILES: OnceLock<Vec<PathBuf>> = OnceLock::new();
+    let folder = recordings("demo");
+    let files = FILES.get_or_init(|| marea_server::demo::record(&folder).expect("the evening is recorded"));
+    TestServer::with(|s| (s.demo, s.demo_files) = (true, Some(files.clone()))).await
+}
+
+/// An empty folder for recordings that all tests of this process share. It lies in the folder of the build, so that it does not
+/// stay behind in the temporary one.
+fn recordings(name: &str) -> PathBuf {
+    let all = Path::new(env!("CARGO_TARGET_TMPDIR"));
+    all.join(format!("{}-{name}", env!("CARGO_CRATE_NAME")))
+}
+
 /// A server with a session of one ensemble.
 pub async fn ensemble() -> (TestServer, String) {
+    static FILES: OnceLock<Vec<PathBuf>> = OnceLock::new();
     let s = TestServer::start().await;
-    let folder = tempfile::tempdir().unwrap();
     // The ensemble without what the demo has besides: as quick as it can be, and every fault of a session in it.
-    let scene = harbour_hall::scene(harbour_hall::SECONDS, 1);
-    let paths = write_files(&scene.render(), folder.path(), harbour_hall::TIME_REFERENCE, &scene.faults).unwrap();
+    let paths = FILES.get_or_init(|| {
+        let scene = harbour_hall::scene(harbour_hall::SECONDS, 1);
+        let start = harbour_hall::TIME_REFERENCE;
+        write_files(&scene.render(), &recordings("ensemble"), start, &scene.faults).expect("the ensemble is recorded")
+    });
     let name = |p: &std::path::PathBuf| p.file_name().unwrap().to_string_lossy().into_owned();
     let files: Vec<(String, Vec<u8>)> = paths.iter().map(|p| (name(p), std::fs::read(p).unwrap())).collect();
     let session = s.session("Ensemble").await;
