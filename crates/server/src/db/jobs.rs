@@ -243,7 +243,7 @@ pub enum End {
     Failed(String),
 }
 
-/// Ends a job that this worker holds.
+/// Ends a job that this worker holds. One that has ended already, or that another took over, stays as it is.
 ///
 /// # Errors
 /// As the database says.
@@ -255,7 +255,7 @@ pub async fn end(db: &MySqlPool, job: Uuid, worker: Uuid, end: End) -> Result<()
     };
     sqlx::query(
         "UPDATE jobs SET state = ?, result = ?, error = ?, doing = '', progress = IF(? = 'done', 1, progress), lease_until = NULL
-         WHERE id = ? AND worker = ?",
+         WHERE id = ? AND worker = ? AND state = 'running'",
     )
     .bind(state)
     .bind(result.map(Json))

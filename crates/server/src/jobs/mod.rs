@@ -52,7 +52,8 @@ impl Workers {
     /// Works with `count` jobs at a time until told to end; the handles end once what was at work is given back.
     pub fn start(&self, count: usize, ended: &watch::Receiver<bool>) -> Vec<JoinHandle<()>> {
         let worker = |_| {
-            let (me, mut ended) = (self.clone(), ended.clone());
+            // Each under a name of its own: one that takes over a job whose lease ran out is not the one that still works on it.
+            let (me, mut ended) = (Self { id: Uuid::now_v7(), ..self.clone() }, ended.clone());
             tokio::spawn(async move {
                 while !*ended.borrow() {
                     match queue::claim(&me.db, me.id).await {

@@ -163,3 +163,49 @@ async fn kills_are_no_fault_of_a_job_and_its_own_crashes_are() {
     let refused = post(&p.base, &format!("/api/jobs/{bad}/retry"), json!({})).await;
     assert_eq!(refused["code"], "conflict");
 }
+
+/// On a machine that stands still for some seconds the lease of a job runs out while it is worked on. Whoever takes it over has it
+/// alone, and what has ended stays as it ended: a check that is called cancelled is not begun again by itself.
+#[actix_web::test]
+async fn a_job_that_was_taken_over_ends_once() {
+    use marea_server::db::jobs::{End, claim, end, report};
+    let (url, _store, session) = prepared().await;
+    let db = MySqlPool::connect(&url).await.unwrap();
+    sqlx::query("UPDATE jobs SET state = 'done', worker = NULL").execute(&db).await.unwrap();
+    let job: Uuid = put(&db, &session, "queued", deliver(), "").await.parse().unwrap();
+    let (first, second) = (Uuid::now_v7(), Uuid::now_v7());
+    assert_eq!(claim(&db, first).await.unwrap().unwrap().id, job);
+    assert!(claim(&db, second).await.unwrap().is_none(), "it is held");
+    sqlx::query("UPDATE jobs SET lease_until = NOW(6) - INTERVAL 1 SECOND").execute(&db).await.unwrap();
+    assert_eq!(claim(&db, second).await.unwrap().unwrap().id, job);
+    assert!(!report(&db, job, first, 0.5, "").await.unwrap(), "the first one is told to stop");
+    end(&db, job, first, End::Cancelled).await.unwrap();
+    assert!(report(&db, job, second, 0.5, "").await.unwrap(), "the second one goes on");
+    end(&db, job, second, End::Done(json!({}))).await.unwrap();
+    end(&db, job, second, End::Cancelled).await.unwrap();
+    let state: String =
+        sqlx::query_scalar("SELECT state FROM jobs WHERE id = ?").bind(job).fetch_one(&db).await.unwrap();
+    assert_eq!(state, "done");
+}
+
+/// The workers of one server are told apart as those of two are.
+#[actix_web::test]
+async fn two_workers_of_a_server_have_names_of_their_own() {
+    let s = TestServer::start().await;
+    let session = s.session("Two at a time").await;
+    let db = MySqlPool::connect(&s.database_url).await.unwrap();
+    let mut names = std::collections::HashSet::new();
+    for seed in 1..10 {
+        for n in 0..2 {
+            let bytes = wav(&[hits(400_000, 2 * seed + n)], 48_000, None);
+            assert_eq!(s.upload(&session, &format!("{seed} {n}.wav"), bytes).await.0, 202);
+        }
+        s.settled(&session).await;
+        let all: Vec<Uuid> = sqlx::query_scalar("SELECT DISTINCT worker FROM jobs").fetch_all(&db).await.unwrap();
+        names.extend(all);
+        if names.len() == 2 {
+            return;
+        }
+    }
+    panic!("one worker did everything, or both have one name: {names:?}");
+}
