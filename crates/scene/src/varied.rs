@@ -68,6 +68,11 @@ pub fn ensemble(seconds: f64, seed: u64, kind: Kind, players: Option<usize>) -> 
     built(seconds, seed, kind, players, &ANY)
 }
 
+/// The session of a seed with 22 to 29 players.
+pub fn crowd(seconds: f64, seed: u64, kind: Kind) -> Scene {
+    ensemble(seconds, seed, kind, Some(22 + (seed % 8) as usize))
+}
+
 /// The session of a seed with every near microphone within 15 cm of what it is for, as on drums and in amplified playing.
 pub fn close(seconds: f64, seed: u64, kind: Kind) -> Scene {
     built(seconds, seed, kind, None, &CLOSE)
