@@ -131,7 +131,8 @@ if [ -n "$owner" ]; then
     while kill -0 "$owner" 2>/dev/null; do
       now=$(cat "$folder/db.pid" 2>/dev/null) && pid=$now
       sleep 0.3
-      if ! alive && [ -e "$folder/mariadb/mariadb.pid" ]; then
+      # Without its own file it was not the database that fell: the folder is being removed.
+      if ! alive && [ -s "$folder/db.pid" ] && [ -e "$folder/mariadb/mariadb.pid" ] && kill -0 "$owner" 2>/dev/null; then
         "$script" "$folder" "" "$purpose" || sleep 5
       fi
     done
