@@ -21,6 +21,8 @@ failed() {
   [ "$status" -eq 0 ] && return
   echo "The private database below $folder could not be set up." >&2
   if [ -n "$log" ] && [ -s "$log" ]; then
+    # The set-up program ends with advice; what went wrong stands before it.
+    grep -aE "ERROR|Error|Can.t|cannot" "$log" | head -n 15 >&2 || true
     echo "The end of $log:" >&2
     tail -n 15 "$log" >&2
   fi
@@ -52,6 +54,10 @@ ping() { (cd "$data" && mariadb-admin --no-defaults --socket=db.sock ping) >/dev
 running() { [ -s "$folder/db.pid" ] && kill -0 "$(cat "$folder/db.pid")" 2>/dev/null && ping; }
 
 if ! running; then
+  # Temporary tables of its own: a MariaDB that starts removes those of all others from the folder that they share.
+  export TMPDIR=$folder/tmp
+  mkdir -p "$TMPDIR"
+  [ -n "$account" ] && chown mysql:mysql "$TMPDIR"
   if [ ! -d "$data/mysql" ]; then
     # Initialised beside its place: an interrupted first start leaves nothing half done.
     rm -rf "$data" "$data.new"
@@ -124,10 +130,9 @@ if [ -n "$owner" ]; then
   # its pid file). Once the owner is gone it ends the database by its id, unless somebody else has come to use it meanwhile; the
   # lock keeps newcomers waiting while it looks.
   setsid bash -c '
-    owner=$1 folder=$2 script=$3 purpose=$4
+    owner=$1 folder=$2 script=$3 purpose=$4 pid=$5
     alive() { kill -0 "$(cat "$folder/db.pid" 2>/dev/null)" 2>/dev/null; }
-    # Remembered: its folder may be removed before its owner ends.
-    pid=
+    # The id is remembered: the folder may be removed before the owner ends.
     while kill -0 "$owner" 2>/dev/null; do
       now=$(cat "$folder/db.pid" 2>/dev/null) && pid=$now
       sleep 0.3
@@ -142,10 +147,9 @@ if [ -n "$owner" ]; then
     done
     rm -f "$folder/owners"
     now=$(cat "$folder/db.pid" 2>/dev/null) && pid=$now
-    [ -n "$pid" ] || exit
     kill "$pid" 2>/dev/null
     while kill -0 "$pid" 2>/dev/null; do sleep 0.1; done' \
-    watcher "$owner" "$folder" "$(cd "$(dirname "$0")" && pwd)/$(basename "$0")" "$purpose" >/dev/null 2>&1 9>&- </dev/null &
+    watcher "$owner" "$folder" "$(cd "$(dirname "$0")" && pwd)/$(basename "$0")" "$purpose" "$(cat "$folder/db.pid")" >/dev/null 2>&1 9>&- </dev/null &
 fi
 
 echo "mysql://marea:$(cat "$secret")@127.0.0.1:$(cat "$folder/port")/marea"

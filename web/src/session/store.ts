@@ -31,18 +31,20 @@ export const useSession = defineStore('session', () => {
   const listening = makeListening(document, desk, pair, viewport)
   const inOrder = computed(() => ordered(desk.state.value, document.tracks.value))
   let leave: (() => void) | null = null
+  /** Counts what was opened and closed: who waited for a session that was left meanwhile has nothing more to do. */
+  let turn = 0
 
   async function open(session: string): Promise<void> {
     close()
+    const mine = turn
     document.id.value = session
     await document.reload()
     // The server or its database may be away for a moment; what is said of it goes when it is back.
-    for (let tries = 0; !document.detail.value && !document.missing.value; tries++) {
+    for (let tries = 0; mine === turn && !document.detail.value && !document.missing.value; tries++) {
       await new Promise((resolve) => setTimeout(resolve, Math.min(300 * 2 ** tries, AWAY_MS)))
-      if (document.id.value !== session) return
-      await document.reload()
+      if (mine === turn) await document.reload()
     }
-    if (!document.detail.value || document.id.value !== session) return
+    if (mine !== turn || !document.detail.value) return
     document.away.value = null
     leave = follow(session, {
       job: document.takeJob,
@@ -56,7 +58,9 @@ export const useSession = defineStore('session', () => {
       },
       refused: async () => {
         await document.reload()
-        if (document.missing.value) leave?.()
+        if (mine !== turn || !document.missing.value) return
+        leave?.()
+        document.away.value = null
       },
     })
     listening.makeTransport()
@@ -92,6 +96,7 @@ export const useSession = defineStore('session', () => {
 
   function close(): void {
     void desk.flush()
+    turn++
     leave?.()
     leave = null
     listening.reset()

@@ -49,6 +49,8 @@ async fn it_is_private_and_ends_with_its_last_owner() {
     let pool = sqlx::MySqlPool::connect(&url).await.unwrap();
     let (address,): (String,) = sqlx::query_as("SELECT @@bind_address").fetch_one(&pool).await.unwrap();
     assert_eq!(address, "127.0.0.1");
+    let (temporary,): (String,) = sqlx::query_as("SELECT @@tmpdir").fetch_one(&pool).await.unwrap();
+    assert_eq!(Path::new(&temporary), deep.join("tmp"), "no other MariaDB clears it away");
     sqlx::query("CREATE TABLE kept (n INT)").execute(&pool).await.unwrap();
     let wrong = url.replacen("marea:", "marea:x", 1);
     assert!(sqlx::MySqlPool::connect(&wrong).await.is_err());

@@ -2,7 +2,7 @@
 
 use crate::measure::places::normal::{Layout, Normal};
 use crate::measure::places::problem::{NEAR_M, NEAR_OFF_M, Problem, Stance};
-use crate::measure::places::search::{CROWD, Fit};
+use crate::measure::places::search::Fit;
 use nalgebra::DMatrix;
 
 /// Rounds of the search.
@@ -10,8 +10,6 @@ const ROUNDS: usize = 25;
 /// The search ends when a round lowers the cost by less than this. Ending sooner while losses are wide halves the time, but put one latency
 /// in thirty a millisecond off.
 const SETTLED: f64 = 0.1;
-/// The same while losses are wide, in a crowd: there it put none off, and the time falls by a third.
-const SETTLED_WIDE_IN_A_CROWD: f64 = 1.0;
 
 impl Problem {
     /// Damped steps to the minimum; gives the cost there.
@@ -19,8 +17,6 @@ impl Problem {
         let layout = Layout::of(self, stance.loose);
         let patterns = self.patterns(x);
         let mut cost = self.cost_with(x, stance, &patterns);
-        let coarse = self.mics.len() > CROWD && stance.wide > 1.0;
-        let settled = stance.wide * if coarse { SETTLED_WIDE_IN_A_CROWD } else { SETTLED };
         let mut damping = 1e-2;
         for _ in 0..ROUNDS {
             let equations = self.equations(x, stance, &patterns, &layout);
@@ -33,7 +29,7 @@ impl Problem {
                 let next: Vec<f64> = x.iter().zip(&step).map(|(x, s)| x - s).collect();
                 let now = self.cost_with(&next, stance, &patterns);
                 if now < cost {
-                    moved = cost - now > settled;
+                    moved = cost - now > SETTLED * stance.wide;
                     (*x, cost) = (next, now);
                     damping = (damping * 0.3).max(1e-9);
                     break;

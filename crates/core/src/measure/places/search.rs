@@ -10,8 +10,8 @@ const WIDE: [f64; 3] = [20.0, 4.0, 1.0];
 /// Starting points tried, with near microphones on different sides of their sources.
 const STARTS: usize = 6;
 /// With more microphones than this each is tied down by so many arrivals that the search for latencies goes on from the places found
-/// so far. From widest losses it would leave a good minimum: in simulated sessions of 32 to 42 tracks fewer latencies were found so.
-pub(super) const CROWD: usize = 32;
+/// so far. From widest losses it would leave a good minimum: fewer latencies were found in simulated sessions (7 of 13, not 4).
+const CROWD: usize = 32;
 /// Factor on the scale of the losses from which it goes on there.
 const WIDE_IN_A_CROWD: f64 = 4.0;
 /// Part of the arrivals that lie within three standard deviations at which the first beginning is good enough: other sides of the
@@ -77,20 +77,19 @@ impl Problem {
     fn without_idle(&self, mut best: Fit) -> Fit {
         loop {
             let free: Vec<usize> = (0..self.mics.len()).filter(|i| best.loose[*i]).collect();
-            let tied = |i: &usize| {
+            let begin = |i: &usize| {
                 let (mut x, mut loose) = (best.x.clone(), best.loose.clone());
                 (x[self.late(*i)], loose[*i]) = (0.0, false);
                 (x, loose)
             };
             // A latency is worth at most what is lost when everything else stays about where it is.
-            let about: Vec<Fit> = free.par_iter().map(&tied).map(|(x, loose)| self.narrowed(x, loose)).collect();
+            let about: Vec<Fit> = free.par_iter().map(&begin).map(|(x, loose)| self.narrowed(x, loose)).collect();
             let idle = |fit: &Fit| fit.cost - best.cost < WORTH;
             if let Some(without) = least(about.iter().filter(|fit| idle(fit)).cloned()) {
                 best = without;
                 continue;
             }
-            let anew = free.par_iter().zip(about).map(|(i, about)| self.tied(*i, tied(i), about));
-            let tied: Vec<Fit> = anew.collect();
+            let tied: Vec<Fit> = free.par_iter().zip(about).map(|(i, about)| self.tied(*i, begin(i), about)).collect();
             for (i, without) in free.iter().zip(&tied) {
                 best.worth[*i] = without.cost - best.cost;
             }
