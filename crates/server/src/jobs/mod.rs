@@ -13,6 +13,7 @@ use crate::derive::check::CheckOf;
 use crate::error::{ServerError, sentence};
 use crate::tasks::{Subject, Task};
 use crate::worker::{Ended, LAST_WORD};
+use std::convert::Infallible;
 use std::time::Duration;
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
@@ -99,36 +100,43 @@ impl Workers {
     /// Carries a job out here, tells how far it is, and stops it when it was cancelled, taken over, or the server ends.
     async fn watched(&self, job: &Claimed, reporter: &Reporter, ended: &mut watch::Receiver<bool>) -> Ended {
         let work = self.work(job.session_id, job.id, &job.payload, reporter);
-        tokio::pin!(work);
+        // Beside the work and never instead of it: telling waits for the session's row where a job is about to keep its result,
+        // and that job would not go on.
+        let telling = self.tell(job, reporter);
+        tokio::pin!(work, telling);
+        tokio::select! {
+            result = &mut work => match result {
+                Err(JobError::Stopped) if *ended.borrow() => Ended::GoingDown,
+                Err(JobError::Server(ServerError::Database(e))) => Ended::DatabaseAway(e.to_string()),
+                result => Ended::Told(result),
+            },
+            _ = ended.changed() => {
+                reporter.stop.ask();
+                // A computation that does not listen is left behind: whatever it still writes is dropped with the process.
+                let _ = tokio::time::timeout(LAST_WORD, &mut work).await;
+                Ended::GoingDown
+            }
+            never = &mut telling => match never {},
+        }
+    }
+
+    /// Writes down how far a job is, five times a second where that changes, and asks it to stop when nobody wants it any more.
+    async fn tell(&self, job: &Claimed, reporter: &Reporter) -> Infallible {
         let mut shown = (-1.0, String::new());
         let mut since_report = 0u32;
         loop {
-            tokio::select! {
-                result = &mut work => return match result {
-                    Err(JobError::Stopped) if *ended.borrow() => Ended::GoingDown,
-                    Err(JobError::Server(ServerError::Database(e))) => Ended::DatabaseAway(e.to_string()),
-                    result => Ended::Told(result),
-                },
-                _ = ended.changed() => {
-                    reporter.stop.ask();
-                    // A computation that does not listen is left behind: whatever it still writes is dropped with the process.
-                    let _ = tokio::time::timeout(LAST_WORD, &mut work).await;
-                    return Ended::GoingDown;
-                }
-                () = tokio::time::sleep(Duration::from_millis(200)) => {
-                    since_report += 1;
-                    let now = reporter.now();
-                    if now == shown && since_report < 5 {
-                        continue;
-                    }
-                    since_report = 0;
-                    if queue::report(&self.db, job.id, self.id, now.0, &now.1).await.is_ok_and(|go_on| !go_on) {
-                        reporter.stop.ask();
-                    }
-                    shown = now;
-                    let _ = self.moved.send(job.session_id);
-                }
+            tokio::time::sleep(Duration::from_millis(200)).await;
+            since_report += 1;
+            let now = reporter.now();
+            if now == shown && since_report < 5 {
+                continue;
             }
+            since_report = 0;
+            if queue::report(&self.db, job.id, self.id, now.0, &now.1).await.is_ok_and(|go_on| !go_on) {
+                reporter.stop.ask();
+            }
+            shown = now;
+            let _ = self.moved.send(job.session_id);
         }
     }
 

@@ -209,3 +209,26 @@ async fn two_workers_of_a_server_have_names_of_their_own() {
     }
     panic!("one worker did everything, or both have one name: {names:?}");
 }
+
+/// How far a job is, is told beside the work. Told in turns with it, a job waited for itself where both needed one row, until the
+/// database's patience with locks (50 s) ended.
+#[actix_web::test]
+async fn a_job_goes_on_while_it_cannot_be_told_how_far_it_is() {
+    let s = TestServer::start().await;
+    let session = s.session("Held").await;
+    let db = MySqlPool::connect(&s.database_url).await.unwrap();
+    s.upload(&session, "slow.wav", wav(&[hits(12_000_000, 3)], 48_000, None)).await;
+    let mut held = db.begin().await.unwrap();
+    s.until("the import is at work", async |_| {
+        let sql = "SELECT id FROM jobs WHERE state = 'running' FOR UPDATE";
+        let job: Option<Uuid> = sqlx::query_scalar(sql).fetch_optional(&mut *held).await.unwrap();
+        job.is_some()
+    })
+    .await;
+    assert!(s.tracks(&session).await.is_empty(), "it is not done yet");
+    let came = s.until("the track", async |s| s.tracks(&session).await.len() == 1);
+    tokio::time::timeout(std::time::Duration::from_secs(40), came).await.expect("within less than that patience");
+    held.rollback().await.unwrap();
+    let jobs = s.settled(&session).await;
+    assert!(jobs.iter().all(|j| j["state"] == "done"), "{jobs:?}");
+}
