@@ -45,6 +45,19 @@ describe('a result that the server measures', () => {
     expect([d.view.value, d.current.value, d.job.value, begin.mock.calls.length]).toEqual(['measured', true, undefined, 1])
   })
 
+  it('is read also when its job ended before the answer that names it was here', async () => {
+    let there: string | null = null
+    const begin = async () => {
+      there = 'measured'
+      store.jobs.set('job', { state: 'done' })
+      readAgain('s')
+      await settled()
+      return 'job'
+    }
+    const d = mounted({ kind: 'image', what: 'It', subject: () => 'LR', read: async () => there, begin })
+    await vi.waitFor(() => expect([d.view.value, d.current.value]).toEqual(['measured', true]), 3000)
+  })
+
   it('keeps the last one of the same thing in sight until the new one is there', async () => {
     const carried = ref(0)
     const tracks = ref('LR')

@@ -47,11 +47,17 @@ export function useDerived<S, T>(source: Source<S, T>) {
     queryKey,
     queryFn: read,
     enabled: () => store.id !== '' && subject.value !== null,
-    // A job that ended before its first event was seen would never be told again.
-    refetchInterval: (q) => (q.state.data?.job && !store.jobs.has(q.state.data.job) ? 1500 : false),
+    refetchInterval: (q) => (q.state.data?.job ? askedAgainMs(q.state.data.job) : false),
     gcTime: 60_000,
     shallow: true,
   })
+
+  /** A quick job may end, and say so, before the answer that names it is here: nothing would be told of it again. */
+  function askedAgainMs(job: string): number | false {
+    const state = store.jobs.get(job)?.state
+    if (state === undefined) return 1500
+    return state === 'done' ? 200 : false
+  }
 
   const view = shallowRef<T | null>(null)
   const of = computed(() => JSON.stringify(subject.value === null ? null : source.of ? source.of(subject.value) : subject.value))

@@ -65,8 +65,7 @@ async fn only_session(s: &TestServer) -> String {
 
 /// A server with the demo session, once all of it is in and checked.
 async fn demo() -> (TestServer, String) {
-    let s = with_demo().await;
+    let s = with_demo_checked().await;
     let session = only_session(&s).await;
-    s.settled(&session).await;
     (s, session)
 }

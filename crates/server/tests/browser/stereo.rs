@@ -61,11 +61,8 @@ async fn a_stereo_file_is_seen_heard_and_repaired() {
     // Only what the loop holds is repaired, is listed, and is taken out again.
     let range = serde_json::json!({ "range": { "from": 240_000, "to": 480_000, "on": true, "pre_roll_s": 0.0 } });
     s.patch(&format!("/api/sessions/{session}/desk"), range).await;
-    b.until(
-        "a loop",
-        "const e=document.querySelector('[data-test=only-loop]'); if(e.disabled) return false; e.click(); return true",
-    )
-    .await;
+    let other = "const e=document.querySelector('[data-test=only-loop]'); if(!e.title.endsWith('00:00:05.000 to 00:00:10.000')) return false; e.click(); return true";
+    b.until("the other loop", other).await;
     b.until(
         "within",
         "const e=document.querySelector('[data-test=accept-repair]'); return e?.innerText === 'Accept within the loop' && !e.disabled",

@@ -8,6 +8,7 @@ mod bad_input;
 mod check;
 mod cli;
 mod cli_files;
+mod cli_paths;
 mod crash;
 mod deliver;
 mod demo;

@@ -5,7 +5,7 @@ import { useRoute } from 'vue-router'
 import { useAddress, word } from '../../session/address'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
-import { fixed } from '../../shared/units'
+import { clock, fixed } from '../../shared/units'
 import ManyImage from './ManyImage.vue'
 import RepairedList from './RepairedList.vue'
 import PairImage from './PairImage.vue'
@@ -99,7 +99,11 @@ useKeys('Stereo', [
             :aria-pressed="onlyLoop"
             :disabled="!range"
             data-test="only-loop"
-            :title="range ? 'Only what the loop holds' : 'There is no loop: drag in the ruler of the lanes, or use , and . while playing'"
+            :title="
+              range
+                ? `Only what the loop holds: ${clock(range.from, store.rateHz)} to ${clock(range.to, store.rateHz)}`
+                : 'There is no loop: drag in the ruler of the lanes, or use , and . while playing'
+            "
             @click="onlyLoop = true"
           >
             Loop
