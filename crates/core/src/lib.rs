@@ -20,6 +20,7 @@ pub mod decide;
 pub mod dsp;
 pub mod edit;
 pub mod measure;
+pub mod paths;
 pub mod progress;
 pub mod render;
 pub mod signal;

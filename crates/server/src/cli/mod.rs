@@ -1,16 +1,18 @@
-//! `marea check` and `marea align`: the main job without server or database, on files one against another or on a folder as
-//! a whole session; one file of several channels by itself.
+//! The main job without server or database: `marea check` and `marea align` on files one against another, on a folder as a whole
+//! session, or on one file of several channels by itself; `marea paths` on a map of signal paths.
 
 mod args;
 mod files;
 mod image;
 mod pair;
+mod paths;
 mod plain;
 mod report;
 mod session;
 mod write;
 
 pub use args::{Accept, AlignArgs, CheckArgs, Outcome};
+pub use paths::{PathsArgs, run_paths};
 
 /// `marea check`.
 ///

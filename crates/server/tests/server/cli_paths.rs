@@ -27,7 +27,10 @@ fn paths_are_added_up_and_brought_together() {
     let faults: Vec<String> = schema("paths-report.schema.json").iter_errors(&report).map(|e| e.to_string()).collect();
     assert!(faults.is_empty(), "{faults:?}");
     assert!(schema("paths.schema.json").is_valid(&hall()));
-    assert!(!schema("paths.schema.json").is_valid(&json!({ "sample_rate_hz": 48_000, "nodes": [{ "id": "A", "kind": "bus" }] })));
+    assert!(
+        !schema("paths.schema.json")
+            .is_valid(&json!({ "sample_rate_hz": 48_000, "nodes": [{ "id": "A", "kind": "bus" }] }))
+    );
     // 10.0 + 15.0 + 786.9 ms = 811.9 ms (common practice, no source); the converter's 44.1 samples at 44.1 kHz are one ms.
     let slow = json!({ "latency_samples": 38_971.2, "compensation_samples": 0.0 });
     assert_eq!(report["paths"]["Voice > Voices > Out"], slow);
@@ -37,13 +40,16 @@ fn paths_are_added_up_and_brought_together() {
     assert_eq!(report["compensation_total_samples"], 38_923.2);
     assert_eq!(report["offender"]["stage"], "Restoration");
     assert_eq!(report["tracks"]["Voice"]["pull_samples"], -38_971.2);
-    let met = json!({ "node": "Out", "early": "Plate > Out", "late": "Voices > Out", "apart_samples": 38_923.2, "tracks": ["Voice"] });
+    let met = json!({ "node": "Out", "early": "Plate > Out", "late": "Voices > Out", "apart_samples": 38_923.2, "tracks": ["Voice"], "tracks_in_all": 1 });
     assert_eq!(report["meetings"], json!([met]));
     let off: Vec<&Value> = report["under"]["off"].as_array().unwrap().iter().map(|s| &s["stage"]).collect();
     assert_eq!((off, &report["under"]["fewest"]), (vec![&json!("Equaliser"), &json!("Restoration")], &json!(true)));
     let told = String::from_utf8(marea(folder.path(), &["paths", "hall.json", "--under", "1"]).stdout).unwrap();
     assert!(told.contains("Out gets Voice twice, 810.900 ms apart: by Plate > Out and by Voices > Out"), "{told}");
-    assert!(told.contains("switch off Gate of Voice, Equaliser of Voices, Restoration of Voices (no fewer do)"), "{told}");
+    assert!(
+        told.contains("switch off Gate of Voice, Equaliser of Voices, Restoration of Voices (no fewer do)"),
+        "{told}"
+    );
 }
 
 #[test]

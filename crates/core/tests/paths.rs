@@ -1,0 +1,273 @@
+//! Signal paths against independent answers: a linear programme solved by another method, every route walked one by one, every set of
+//! stages tried.
+
+use marea_core::paths::*;
+use microlp::{ComparisonOp, OptimizationDirection, Problem, SolveOutcome};
+use rand::seq::SliceRandom;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use serde_json::{Value, json};
+
+fn map(value: Value) -> PathMap {
+    serde_json::from_value(value).expect("a map")
+}
+
+fn stage(name: &str, ms: f64) -> Value {
+    json!({ "name": name, "latency_ms": ms })
+}
+
+fn refused(value: Value) -> String {
+    Graph::new(&map(value)).expect_err("refused").to_string()
+}
+
+/// A random map: tracks first, then groups and returns, outputs last; no loop, names in no order.
+fn random_map(seed: u64, nodes: usize, stages: usize) -> PathMap {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed);
+    let tracks = (nodes / 3).max(1);
+    let outputs = (nodes / 40).max(1);
+    let mut names: Vec<usize> = (0..nodes).collect();
+    names.shuffle(&mut rng);
+    let mut list: Vec<Value> = Vec::new();
+    for n in 0..nodes {
+        let kind = if n < tracks {
+            "track"
+        } else if n >= nodes - outputs {
+            "output"
+        } else {
+            ["group", "return"][rng.random_range(0..2)]
+        };
+        let stages: Vec<Value> = (0..rng.random_range(0..=stages))
+            .map(|k| {
+                let late_when_off = rng.random_bool(0.2);
+                json!({ "name": format!("S{k}"), "latency_samples": rng.random_range(0..2_000), "on": rng.random_bool(0.8), "late_when_off": late_when_off })
+            })
+            .collect();
+        let first = tracks.max(n + 1);
+        let mut to = Vec::new();
+        if kind != "output" {
+            for _ in 0..rng.random_range(1..=3) {
+                let target = rng.random_range(first..(first + 12).min(nodes));
+                let tap = if rng.random_bool(0.2) { "before" } else { "after" };
+                let send = json!({ "node": format!("N{}", names[target]), "tap": tap });
+                if !to.contains(&send) {
+                    to.push(send);
+                }
+            }
+        }
+        list.push(json!({ "id": format!("N{}", names[n]), "kind": kind, "stages": stages, "to": to }));
+    }
+    list.shuffle(&mut rng);
+    map(json!({ "sample_rate_hz": 48_000, "nodes": list }))
+}
+
+/// Adding latencies: 10.0 + 15.0 + 786.9 ms = 811.9 ms (common practice, no source); 38,971.2 samples at 48 kHz.
+#[test]
+fn latencies_add_up() {
+    let m = map(json!({ "sample_rate_hz": 48_000, "nodes": [
+        { "id": "Voice", "kind": "track", "stages": [stage("Gate", 10.0)], "to": [{ "node": "Group" }] },
+        { "id": "Group", "kind": "group", "stages": [stage("Equaliser", 15.0), stage("Restoration", 786.9)], "to": [{ "node": "Out" }] },
+        { "id": "Dry", "kind": "track", "to": [{ "node": "Out" }] },
+        { "id": "Out", "kind": "output" },
+    ]}));
+    let g = Graph::new(&m).unwrap();
+    let all = routes(&g, 10);
+    let told: Vec<(String, f64)> = all.iter().map(|r| (r.name(&g), r.latency.samples())).collect();
+    assert_eq!(told, [("Voice > Group > Out".into(), 38_971.2), ("Dry > Out".into(), 0.0)]);
+    let added: Vec<(String, f64)> =
+        least_delays(&g).iter().enumerate().map(|(e, s)| (g.edge_name(e), s.samples())).collect();
+    assert_eq!(added, [("Voice > Group".into(), 0.0), ("Group > Out".into(), 0.0), ("Dry > Out".into(), 38_971.2)]);
+    let (node, k, late) = offender(&m, &g).unwrap();
+    assert_eq!((m.nodes[node].stages[k].name.as_str(), late), ("Restoration", Span::of_samples(37_771.2)));
+}
+
+/// Samples at another rate, stages that are off, stages that are late when they are off, and taps.
+#[test]
+fn a_stage_counts_as_it_stands() {
+    let m = map(json!({ "sample_rate_hz": 48_000, "nodes": [
+        { "id": "A", "kind": "track", "stages": [
+            { "name": "1", "latency_samples": 441, "at_rate_hz": 44_100 },
+            { "name": "2", "latency_samples": 100, "on": false },
+            { "name": "3", "latency_samples": 7, "on": false, "late_when_off": true } ],
+          "to": [{ "node": "Out" }, { "node": "Out", "tap": "before" }, { "node": "R", "tap": "before" }] },
+        { "id": "R", "kind": "return", "stages": [{ "name": "4", "latency_samples": 5.25 }], "to": [{ "node": "Out" }] },
+        { "id": "Out", "kind": "output", "stages": [{ "name": "5", "latency_samples": 3 }] },
+    ]}));
+    let g = Graph::new(&m).unwrap();
+    let told: Vec<(String, f64)> = routes(&g, 9).iter().map(|r| (r.name(&g), r.latency.samples())).collect();
+    assert_eq!(told, [("A > Out".into(), 490.0), ("A > R > Out".into(), 8.25), ("A (before) > Out".into(), 3.0)]);
+    let met = meetings(&g);
+    assert_eq!(met.len(), 1);
+    assert_eq!(
+        (g.ids[met[0].node].as_str(), met[0].apart.samples(), met[0].tracks.as_slice()),
+        ("Out", 487.0, &[0][..])
+    );
+    assert_eq!((g.edge_name(met[0].early), g.edge_name(met[0].late)), ("A (before) > Out".into(), "A > Out".into()));
+}
+
+#[test]
+fn what_cannot_be_is_refused_by_name() {
+    let two = |a: Value, b: Value| json!({ "sample_rate_hz": 48_000, "nodes": [a, b] });
+    let node = |id: &str, kind: &str, to: &[&str]| {
+        let to: Vec<Value> = to.iter().map(|n| json!({ "node": n })).collect();
+        json!({ "id": id, "kind": kind, "to": to })
+    };
+    assert_eq!(refused(json!({ "sample_rate_hz": 48_000, "nodes": [] })), "the map has no nodes");
+    assert!(refused(json!({ "sample_rate_hz": 1, "nodes": [] })).contains("a sample rate of 1 Hz"));
+    assert_eq!(refused(two(node("A", "track", &["B"]), node("A", "output", &[]))), "two nodes are called “A”");
+    assert_eq!(
+        refused(two(node("A", "track", &["C"]), node("B", "output", &[]))),
+        "“A” feeds “C”, which is not in the map"
+    );
+    assert!(refused(two(node("A", "track", &[]), node("B", "output", &["A"]))).contains("“B” is an output and feeds"));
+    assert!(refused(two(node("A", "track", &[]), node("B", "group", &["A"]))).contains("“B” feeds the track “A”"));
+    assert!(refused(two(node("A", "track", &["B", "B"]), node("B", "group", &[]))).contains("“A” feeds “B” twice"));
+    assert_eq!(refused(two(node("B", "group", &["B"]), node("A", "track", &["B"]))), "the paths form a loop: B > B");
+    let three = json!({ "sample_rate_hz": 48_000, "nodes": [
+        node("In", "track", &["X"]), node("X", "group", &["Y"]), node("Y", "return", &["Z", "Out"]), node("Z", "group", &["X"]), node("Out", "output", &[]) ]});
+    let told = refused(three);
+    let loops = ["X > Y > Z > X", "Y > Z > X > Y", "Z > X > Y > Z"];
+    assert!(loops.iter().any(|l| told == format!("the paths form a loop: {l}")), "{told}");
+    for (bad, words) in [
+        (json!({ "name": "S", "latency_ms": -1.0 }), "a latency of -1 ms cannot be"),
+        (json!({ "name": "S", "latency_ms": 61_000.0 }), "a latency of 61.0 s is more than 60 s"),
+        (json!({ "name": "S", "latency_samples": 5, "at_rate_hz": 0.0 }), "0 Hz is no rate"),
+        (json!({ "name": "S" }), "its latency is missing"),
+        (json!({ "name": "S", "latency_ms": 1.0, "latency_samples": 1.0 }), "given twice"),
+    ] {
+        let told = refused(two(
+            json!({ "id": "A", "kind": "track", "stages": [bad], "to": [{ "node": "B" }] }),
+            node("B", "output", &[]),
+        ));
+        assert!(told.starts_with("stage “S” of “A”: ") && told.contains(words), "{told}");
+    }
+}
+
+/// Sum of delays by the dual simplex of another library, from the same inequalities.
+fn least_total_by_linear_programme(g: &Graph) -> f64 {
+    let mut problem = Problem::new(OptimizationDirection::Minimize);
+    // Σ (t(to) − t(from)) over all edges; constants are subtracted at the end.
+    let weight = |n: usize| g.into[n].len() as f64 - g.out[n].len() as f64;
+    let time: Vec<_> = (0..g.ids.len())
+        .map(|n| {
+            let most = if g.is_root(n) { 0.0 } else { f64::INFINITY };
+            problem.add_var(weight(n), (0.0, most))
+        })
+        .collect();
+    for e in &g.edges {
+        problem.add_constraint([(time[e.to], 1.0), (time[e.from], -1.0)], ComparisonOp::Ge, e.span.samples());
+    }
+    let SolveOutcome::Solution(best) = problem.solve().expect("an answer") else { panic!("no best answer") };
+    best.objective() - g.edges.iter().map(|e| e.span.samples()).sum::<f64>()
+}
+
+/// Walks every route one by one.
+fn naive_routes(g: &Graph, node: usize, name: String, late: Span, found: &mut Vec<(Span, String)>) {
+    if g.kinds[node] == NodeKind::Output {
+        found.push((late + g.own[node], name + &g.ids[node]));
+        return;
+    }
+    for &e in &g.out[node] {
+        let edge = g.edge_name(e);
+        let so_far = name.clone() + edge.strip_suffix(&g.ids[g.edges[e].to]).unwrap();
+        naive_routes(g, g.edges[e].to, so_far, late + g.edges[e].span, found);
+    }
+}
+
+#[test]
+fn random_graphs_agree_with_a_naive_search_and_a_linear_programme() {
+    for seed in 0..60 {
+        let m = random_map(seed, [12, 40, 90, 200][seed as usize % 4], 3);
+        let g = Graph::new(&m).unwrap();
+        let added = least_delays(&g);
+        assert!(added.iter().all(|a| *a >= Span(0)), "seed {seed}");
+        // All inputs of every sum meet: with the delays in, the first and the last arrival are one.
+        let mut met = g.clone();
+        for (edge, add) in met.edges.iter_mut().zip(&added) {
+            edge.span = edge.span + *add;
+        }
+        let roots: Vec<usize> = (0..g.ids.len()).filter(|&n| g.is_root(n)).collect();
+        assert!(reach(&met, &roots).iter().flatten().all(|a| a.first == a.last), "seed {seed}");
+        let total = added.iter().copied().sum::<Span>().samples();
+        let best = least_total_by_linear_programme(&g);
+        assert!((total - best).abs() < 1e-3 * best.max(1.0), "seed {seed}: {total} instead of {best}");
+        if g.ids.len() > 40 {
+            continue;
+        }
+        let mut naive = Vec::new();
+        for &root in &roots {
+            naive_routes(&g, root, String::new(), Span(0), &mut naive);
+        }
+        let mut mine: Vec<(Span, String)> = routes(&g, usize::MAX).iter().map(|r| (r.latency, r.name(&g))).collect();
+        assert!(mine.is_sorted_by(|a, b| a.0 >= b.0), "the slowest first, seed {seed}");
+        assert_eq!(mine.len() as f64, count_routes(&g));
+        mine.sort();
+        naive.sort();
+        assert_eq!(mine, naive, "seed {seed}");
+    }
+}
+
+/// The fewest stages by trying every set of them, the smallest first.
+fn fewest_by_trying(m: &PathMap, limit: Span) -> Option<usize> {
+    let all: Vec<(usize, usize)> =
+        m.nodes.iter().enumerate().flat_map(|(n, node)| (0..node.stages.len()).map(move |k| (n, k))).collect();
+    let under = |set: u32| {
+        let mut m = m.clone();
+        for (i, &(n, k)) in all.iter().enumerate() {
+            m.nodes[n].stages[k].on &= set & (1 << i) == 0;
+        }
+        let g = Graph::new(&m).unwrap();
+        routes(&g, 1).first().is_none_or(|r| r.latency <= limit)
+    };
+    (0..1u32 << all.len()).filter(|&set| under(set)).map(u32::count_ones).min().map(|n| n as usize)
+}
+
+#[test]
+fn the_fewest_stages_are_switched_off() {
+    let (mut tried, mut none) = (0, 0);
+    for seed in 100..160 {
+        let m = random_map(seed, 9, 2);
+        let stages: usize = m.nodes.iter().map(|n| n.stages.len()).sum();
+        if stages > 11 {
+            continue;
+        }
+        let slowest = routes(&Graph::new(&m).unwrap(), 1)[0].latency;
+        for part in [0.2, 0.5, 0.8] {
+            let limit = Span::of_samples((slowest.samples() * part).round());
+            let off = fewest_off(&m, limit).unwrap();
+            assert_eq!(off.as_ref().map(|o| o.stages.len()), fewest_by_trying(&m, limit), "seed {seed}");
+            match off {
+                Some(off) => assert!(off.fewest && off.slowest <= limit && off.stages.is_empty() == (slowest <= limit)),
+                None => none += 1,
+            }
+            tried += 1;
+        }
+    }
+    assert!(tried > 60 && none > 3, "{tried} tried, {none} without an answer");
+}
+
+#[test]
+fn what_is_written_beside_is_told() {
+    let m = map(json!({ "sample_rate_hz": 48_000, "by": "hand", "nodes": [
+        { "id": "A", "kind": "track", "stages": [{ "name": "S", "latency_ms": 1, "late_if_off": true }], "to": [{ "node": "B", "gain": 1 }] },
+        { "id": "B", "kind": "output" }] }));
+    let told = m.not_understood();
+    assert_eq!(
+        told,
+        [
+            "“by” of the map is not used",
+            "“late_if_off” of stage “S” of “A” is not used",
+            "“gain” of “A > B” is not used"
+        ]
+    );
+}
+
+/// Ten thousand nodes, with more paths than can be counted: only what is asked for is followed.
+#[test]
+fn a_large_map_is_computed() {
+    let m = random_map(1, 10_000, 3);
+    let g = Graph::new(&m).unwrap();
+    assert!(count_routes(&g) > 1e15 && least_delays(&g).iter().all(|d| *d >= Span(0)));
+    let some = routes(&g, 10_000);
+    assert!(some.len() > 50 && some.is_sorted_by(|a, b| a.latency >= b.latency));
+    assert!(meetings(&g).iter().all(|m| m.apart > Span(0) && !m.tracks.is_empty()));
+}
