@@ -19,9 +19,10 @@ lint: ## Form and habits: formatting, lints, types
 bench: ## Speed, as ratios in one run
 	@scripts/bench.sh
 
-accuracy: ## Accuracy on simulated sessions, written to docs/accuracy.md and docs/accuracy-sets.md
+accuracy: ## Accuracy on simulated sessions and paths, written to docs/accuracy*.md
 	@cargo run --quiet --package marea-scene --bin accuracy -- docs/accuracy.md
 	@cargo run --quiet --package marea-scene --bin sets -- 9401 9472 50 docs/accuracy-sets.md
+	@cargo run --quiet --package marea-scene --bin latency -- docs/accuracy-latency.md
 
 attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
 	@scripts/attack.sh

@@ -21,6 +21,7 @@ pub mod dsp;
 pub mod edit;
 pub mod measure;
 pub mod paths;
+pub mod probe;
 pub mod progress;
 pub mod render;
 pub mod signal;

@@ -6,11 +6,13 @@
 pub mod evening;
 pub mod harbour_hall;
 pub mod instruments;
+pub mod paths;
 mod render;
 pub mod room;
 pub mod score;
 mod session;
 pub mod sets;
+pub mod stages;
 pub mod stereo;
 pub mod varied;
 

@@ -28,6 +28,8 @@ enum Command {
     Align(cli::AlignArgs),
     /// Latencies of a map of signal paths, and the least delay that brings them together.
     Paths(cli::PathsArgs),
+    /// Write a test signal, or read a path's latency, polarity and response from what came back.
+    Probe(cli::ProbeArgs),
     /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
     Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
@@ -57,6 +59,7 @@ fn main() -> ExitCode {
         },
         Command::Align(args) => cli::run_align(&args),
         Command::Paths(args) => cli::run_paths(&args),
+        Command::Probe(args) => cli::run_probe(&args),
         Command::Openapi => api::description().to_pretty_json().map(|text| say!("{text}")).map_err(|e| e.to_string()),
         Command::Verify(args) => match on_runtime(verify::run(&args)) {
             Ok(cli::Outcome::Findings) => return ExitCode::from(1),

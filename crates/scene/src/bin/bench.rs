@@ -8,6 +8,7 @@ use marea_core::measure::pair::measure_pair;
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::readings::meter::{CorrelationMeter, read_stereo};
 use marea_core::measure::table::{Heard, measure_session};
+use marea_core::paths::{Graph, PathError, least_delays, meetings, routes};
 use marea_core::render::track::TrackRenderer;
 use marea_core::render::{Mix, Voice};
 use marea_core::signal::{Placed, Source};
@@ -16,6 +17,7 @@ use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
 use marea_media::{AudioReader, Stop};
+use marea_scene::paths::random_map;
 use marea_scene::{harbour_hall, varied};
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
@@ -115,7 +117,23 @@ fn main() -> Done {
     for (label, offset) in [("whole offsets", "-110"), ("fractional offsets", "-110.37")] {
         rendering(&folder, label, offset)?;
     }
+    paths()?;
     whole_sessions(&folder)
+}
+
+/// Everything about a map of signal paths but what must be off.
+fn paths() -> Done {
+    for (nodes, bar) in [(200, "≤ 10 ms"), (10_000, "≤ 1000 ms")] {
+        let map = random_map(1, nodes, 3);
+        let (spent, met) = seconds(|| -> Result<usize, PathError> {
+            let graph = Graph::new(&map)?;
+            assert_eq!(least_delays(&graph).len(), graph.edges.len());
+            assert!(!routes(&graph, 1_000).is_empty());
+            Ok(meetings(&graph).len())
+        });
+        println!("| signal paths of {nodes} nodes, {} meetings | {:.1} ms | {bar} |", met?, spent * 1e3);
+    }
+    Ok(())
 }
 
 /// Two microphones of one player, five minutes each; what live readings of them cost is told on the way.

@@ -7,12 +7,14 @@ mod image;
 mod pair;
 mod paths;
 mod plain;
+mod probe;
 mod report;
 mod session;
 mod write;
 
 pub use args::{Accept, AlignArgs, CheckArgs, Outcome};
 pub use paths::{PathsArgs, run_paths};
+pub use probe::{ProbeArgs, run_probe};
 
 /// `marea check`.
 ///

@@ -2,10 +2,8 @@
 //! stages tried.
 
 use marea_core::paths::*;
+use marea_scene::paths::random_map;
 use microlp::{ComparisonOp, OptimizationDirection, Problem, SolveOutcome};
-use rand::seq::SliceRandom;
-use rand::{Rng, SeedableRng};
-use rand_chacha::ChaCha8Rng;
 use serde_json::{Value, json};
 
 fn map(value: Value) -> PathMap {
@@ -18,46 +16,6 @@ fn stage(name: &str, ms: f64) -> Value {
 
 fn refused(value: Value) -> String {
     Graph::new(&map(value)).expect_err("refused").to_string()
-}
-
-/// A random map: tracks first, then groups and returns, outputs last; no loop, names in no order.
-fn random_map(seed: u64, nodes: usize, stages: usize) -> PathMap {
-    let mut rng = ChaCha8Rng::seed_from_u64(seed);
-    let tracks = (nodes / 3).max(1);
-    let outputs = (nodes / 40).max(1);
-    let mut names: Vec<usize> = (0..nodes).collect();
-    names.shuffle(&mut rng);
-    let mut list: Vec<Value> = Vec::new();
-    for n in 0..nodes {
-        let kind = if n < tracks {
-            "track"
-        } else if n >= nodes - outputs {
-            "output"
-        } else {
-            ["group", "return"][rng.random_range(0..2)]
-        };
-        let stages: Vec<Value> = (0..rng.random_range(0..=stages))
-            .map(|k| {
-                let late_when_off = rng.random_bool(0.2);
-                json!({ "name": format!("S{k}"), "latency_samples": rng.random_range(0..2_000), "on": rng.random_bool(0.8), "late_when_off": late_when_off })
-            })
-            .collect();
-        let first = tracks.max(n + 1);
-        let mut to = Vec::new();
-        if kind != "output" {
-            for _ in 0..rng.random_range(1..=3) {
-                let target = rng.random_range(first..(first + 12).min(nodes));
-                let tap = if rng.random_bool(0.2) { "before" } else { "after" };
-                let send = json!({ "node": format!("N{}", names[target]), "tap": tap });
-                if !to.contains(&send) {
-                    to.push(send);
-                }
-            }
-        }
-        list.push(json!({ "id": format!("N{}", names[n]), "kind": kind, "stages": stages, "to": to }));
-    }
-    list.shuffle(&mut rng);
-    map(json!({ "sample_rate_hz": 48_000, "nodes": list }))
 }
 
 /// Adding latencies: 10.0 + 15.0 + 786.9 ms = 811.9 ms (common practice, no source); 38,971.2 samples at 48 kHz.
