@@ -190,6 +190,23 @@ impl Store {
         }
     }
 
+    /// Moves a finished folder to its place. What lies there already was made by work that was killed before it could be told, and
+    /// may be of another state of the session: it goes.
+    ///
+    /// # Errors
+    /// As the machine says.
+    pub fn replace(&self, part: &Path, place: &Path) -> std::io::Result<()> {
+        if let Some(folder) = place.parent() {
+            private(folder)?;
+        }
+        if place.exists() {
+            let old = self.part();
+            fs::rename(place, &old)?;
+            remove(&old);
+        }
+        fs::rename(part, place)
+    }
+
     /// Moves a recording whose bytes were just hashed to its place. What lies there under the same hash is replaced: it holds
     /// the same bytes, or was damaged. Gives whether it was there in its full length already.
     ///

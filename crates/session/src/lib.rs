@@ -5,4 +5,5 @@ pub mod accept;
 pub mod deliver;
 pub mod hear;
 pub mod names;
+pub mod paths_sheet;
 pub mod standing;

@@ -5,9 +5,10 @@ use marea_core::paths::{
     Arrivals, Graph, NodeKind, PathMap, Route, Span, ahead, count_routes, fewest_off, least_delays, meetings, offender,
     reach, routes,
 };
+use marea_session::paths_sheet::{from_sheet, to_sheet};
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// Routes that are listed when it is not said how many.
 const ROUTES: usize = 10_000;
@@ -18,8 +19,14 @@ const TRACKS: usize = 50;
 /// A map of paths to compute.
 #[derive(Debug, Args)]
 pub struct PathsArgs {
-    /// The map, as JSON (docs/paths.schema.json).
+    /// The map, as JSON (docs/paths.schema.json) or as a sheet (CSV).
     pub file: PathBuf,
+    /// Also write the map into another file: JSON, or a sheet when its name ends in .csv.
+    #[arg(long, value_name = "FILE")]
+    pub write: Option<PathBuf>,
+    /// Replace a file that is there.
+    #[arg(long, requires = "write")]
+    pub overwrite: bool,
     /// Print JSON (docs/paths-report.schema.json) instead of a table.
     #[arg(long)]
     pub json: bool,
@@ -128,15 +135,40 @@ struct UnderReport {
 /// A sentence that names the file and what is wrong in it.
 pub fn run_paths(args: &PathsArgs) -> Result<(), String> {
     let name = args.file.display();
-    let text = std::fs::read_to_string(&args.file).map_err(|e| format!("{name} cannot be read: {e}"))?;
-    let map: PathMap = serde_json::from_str(&text).map_err(|e| format!("{name} is no map of paths: {e}"))?;
+    let map = read(&args.file)?;
     let report = report(&map, args).map_err(|e| format!("{name}: {e}"))?;
+    if let Some(file) = &args.write {
+        write(&map, file, args.overwrite)?;
+    }
     if args.json {
         say!("{}", serde_json::to_string_pretty(&report).map_err(|e| e.to_string())?);
     } else {
         print(&report);
     }
     Ok(())
+}
+
+fn is_sheet(file: &Path) -> bool {
+    file.extension().is_some_and(|e| e.eq_ignore_ascii_case("csv"))
+}
+
+fn read(file: &Path) -> Result<PathMap, String> {
+    let name = file.display();
+    let text = std::fs::read_to_string(file).map_err(|e| format!("{name} cannot be read: {e}"))?;
+    if is_sheet(file) {
+        return from_sheet(&text).map_err(|e| format!("{name}: {e}"));
+    }
+    serde_json::from_str(&text).map_err(|e| format!("{name} is no map of paths: {e}"))
+}
+
+fn write(map: &PathMap, file: &Path, overwrite: bool) -> Result<(), String> {
+    let name = file.display();
+    if file.exists() && !overwrite {
+        return Err(format!("{name} is there already; --overwrite replaces it"));
+    }
+    let json = || serde_json::to_string_pretty(map).map(|t| t + "\n").map_err(|e| e.to_string());
+    let text = if is_sheet(file) { to_sheet(map) } else { json()? };
+    std::fs::write(file, text).map_err(|e| format!("{name} cannot be written: {e}"))
 }
 
 fn report(map: &PathMap, args: &PathsArgs) -> Result<Report, String> {

@@ -12,6 +12,7 @@ use marea_core::units::{Conditions, SampleRate};
 use marea_media::write::{Depth, WriteSpec};
 use marea_session::deliver::{Channel, DeliverError, Written, span, write_file};
 use marea_session::names::{disk_name, stem};
+use marea_session::paths_sheet::is_formula;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::collections::HashSet;
@@ -55,7 +56,7 @@ pub async fn run(
         let made = write_all(&store, &part, (&s, &all), &options, &rep);
         match made {
             Ok(files) => {
-                store.keep(&part, &store.delivery(job)).map_err(|e| JobError::Failed(e.to_string()))?;
+                store.replace(&part, &store.delivery(job)).map_err(|e| JobError::Failed(e.to_string()))?;
                 Ok(json!({ "files": files }))
             }
             Err(e) => {
@@ -177,7 +178,7 @@ fn sheet_head() -> String {
 fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (file, channel): (&str, usize)) {
     // A cell that starts like a formula is one to a spreadsheet; an apostrophe makes it text.
     let quote = |text: &str| {
-        let guard = if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { "'" } else { "" };
+        let guard = if is_formula(text) { "'" } else { "" };
         format!("\"{guard}{}\"", text.replace('"', "\"\""))
     };
     let at = Conditions { rate, air: s.air() };

@@ -53,6 +53,26 @@ fn paths_are_added_up_and_brought_together() {
 }
 
 #[test]
+fn a_map_goes_into_a_sheet_and_comes_back() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("hall.json"), hall().to_string()).unwrap();
+    let json = |args: &[&str]| {
+        let out = marea(folder.path(), &[&["paths"], args, &["--json"]].concat());
+        assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+        serde_json::from_slice::<Value>(&out.stdout).unwrap()
+    };
+    let first = json(&["hall.json", "--write", "hall.csv"]);
+    assert_eq!(json(&["hall.csv", "--write", "again.json"]), first);
+    assert_eq!(json(&["again.json"]), first);
+    let out = marea(folder.path(), &["paths", "hall.json", "--write", "hall.csv"]);
+    assert!(String::from_utf8(out.stderr).unwrap().contains("hall.csv is there already"));
+    std::fs::write(folder.path().join("bad.csv"), "node,kind\n").unwrap();
+    let out = marea(folder.path(), &["paths", "bad.csv"]);
+    assert_eq!(out.status.code(), Some(2));
+    assert!(String::from_utf8(out.stderr).unwrap().starts_with("marea: bad.csv: the first row must be"));
+}
+
+#[test]
 fn a_map_that_cannot_be_is_refused_with_the_file_named() {
     let folder = tempfile::tempdir().unwrap();
     let refused = |text: &str, more: &[&str]| {

@@ -232,3 +232,33 @@ async fn a_job_goes_on_while_it_cannot_be_told_how_far_it_is() {
     let jobs = s.settled(&session).await;
     assert!(jobs.iter().all(|j| j["state"] == "done"), "{jobs:?}");
 }
+
+/// Killed after its files were in place and before that was written down, a delivery is written again. By then the session may hold
+/// more: what is told is what lies there.
+#[actix_web::test]
+async fn a_delivery_that_is_written_again_takes_the_place_of_the_first() {
+    let (url, store, session) = prepared().await;
+    let db = MySqlPool::connect(&url).await.unwrap();
+    let job = put(&db, &session, "queued", deliver(), "").await;
+    let folder = store.path().join("deliveries").join(&job);
+    std::fs::create_dir_all(&folder).unwrap();
+    std::fs::write(folder.join("values.csv"), "of before").unwrap();
+    std::fs::write(folder.join("gone.wav"), "of before").unwrap();
+    let p = Process::start(&url, store.path());
+    ready(&p.base).await;
+    let jobs = ended(&p.base, &session, "deliver").await;
+    let mut told: Vec<(String, u64)> = jobs[0]["result"]["files"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|f| (f["name"].as_str().unwrap().to_string(), f["bytes"].as_u64().unwrap()))
+        .collect();
+    let mut there: Vec<(String, u64)> = std::fs::read_dir(&folder)
+        .unwrap()
+        .map(|f| f.unwrap())
+        .map(|f| (f.file_name().to_string_lossy().into_owned(), f.metadata().unwrap().len()))
+        .collect();
+    told.sort();
+    there.sort();
+    assert_eq!((told.len(), told), (2, there));
+}
