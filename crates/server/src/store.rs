@@ -190,8 +190,8 @@ impl Store {
         }
     }
 
-    /// Moves a finished folder to its place. What lies there already was made by work that was killed before it could be told, and
-    /// may be of another state of the session: it goes.
+    /// Moves a finished folder to its place and removes what lies there already. That was made by work that was killed before its end
+    /// was written down, and may be of another state of the session.
     ///
     /// # Errors
     /// As the machine says.
