@@ -103,6 +103,16 @@ fn several_probes_in_one_file() {
     );
 }
 
+/// Later than a whole period, a path is not told a period too early.
+#[test]
+fn a_path_of_many_seconds() {
+    let mut late = vec![0f32; 48_000 * 5 + 7];
+    late.extend(written(Signal::Sweep, rate(48_000)));
+    let found = read(&late, rate(48_000));
+    assert_eq!(found.len(), 1);
+    assert!((found[0].latency - 240_007.0).abs() < 0.02, "{:?}", found[0]);
+}
+
 /// What is no probe is not found: noise, silence, music-like pulses, half a sweep.
 #[test]
 fn nothing_is_found_where_nothing_is() {

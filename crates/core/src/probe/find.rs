@@ -24,7 +24,8 @@ pub struct Reading {
     pub signal: Signal,
     /// Where the signal begins in the recording, in samples.
     pub at: f64,
-    /// After its place in a written probe, in samples, when the recording was begun together with the playing; within one period.
+    /// After its place in what was played, in samples, when the recording was begun together with the playing. Several probes follow one
+    /// another at the distance of their period.
     pub latency: f64,
     /// Comes back inverted.
     pub invert: bool,
@@ -65,6 +66,11 @@ pub fn read(recording: &[f32], rate: SampleRate) -> Vec<Reading> {
             }
             _ => kept.push(r),
         }
+    }
+    // The first one may be late by any time; those that follow are late after the place that they have behind it.
+    let period = PERIOD_S * f64::from(rate.hz());
+    if let Some(first) = kept.first().map(|r| r.at) {
+        kept.iter_mut().for_each(|r| r.latency -= period * ((r.at - first) / period).round());
     }
     kept
 }
@@ -114,7 +120,6 @@ fn reading(
     let response = Response::measure(recording, division, at, rate)?;
     let hz = f64::from(rate.hz());
     let (at, quality) = (response.at, response.quality);
-    let period = PERIOD_S * hz;
     let wide = response.reaches_hz >= REACHES_HZ.min(0.4 * hz);
     let (verdict, reason) = match quality {
         q if q > SOLID_QUALITY && wide => {
@@ -132,8 +137,7 @@ fn reading(
     Some(Reading {
         signal: kind,
         at,
-        // A path of no latency is measured a little early as often as a little late.
-        latency: (at - LEAD_S * hz + period / 8.0).rem_euclid(period) - period / 8.0,
+        latency: at - LEAD_S * hz,
         invert: response.invert,
         quality,
         height,
