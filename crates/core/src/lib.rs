@@ -19,6 +19,7 @@
 pub mod decide;
 pub mod dsp;
 pub mod edit;
+pub mod follow;
 pub mod measure;
 pub mod paths;
 pub mod probe;

@@ -7,6 +7,7 @@ pub mod evening;
 pub mod harbour_hall;
 pub mod instruments;
 pub mod paths;
+pub mod prints;
 mod render;
 pub mod room;
 pub mod score;

@@ -80,6 +80,10 @@ impl Ground<'_> {
         if invert {
             reason = format!("inverted ({}); {reason}", self.polarity.why(m));
         }
+        if let Some(other) = self.left_behind(m, own).filter(|_| policy == Policy::Align && (moved != 0.0 || invert)) {
+            verdict = verdict.min(Verdict::Likely);
+            reason = format!("{reason}; {} at the same source stays where it is", self.case.label(other));
+        }
         Advice {
             role,
             source: own.map_or_else(|| t.source.clone(), |i| self.sources[i].name.clone()),
@@ -118,6 +122,17 @@ impl Ground<'_> {
         }
         let reason = format!("moved onto {home}, the first to hear {source} ({:.2} ms)", case.ms(lag));
         Placing { moved: -lag - self.latency.of(row.home), verdict: cell.verdict, reason }
+    }
+
+    /// Another microphone at the same source whose place is undecided. What moves then changes how the two sum, and nobody knows
+    /// which way.
+    fn left_behind(&self, m: usize, own: Option<usize>) -> Option<usize> {
+        let row = &self.case.table.rows[own?];
+        let undecided = |o: usize| {
+            let role = self.case.tracks[o].role;
+            o != row.home && self.aligned(o, own, role).verdict == Verdict::Undecided
+        };
+        row.members.iter().copied().find(|o| *o != m && undecided(*o))
     }
 
     /// The set as a whole, by whichever of its channels is reached first.

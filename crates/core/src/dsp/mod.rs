@@ -4,6 +4,7 @@ pub mod bands;
 pub mod envelope;
 pub mod far_lag;
 pub mod lag_curve;
+pub mod one_delay;
 pub mod overview;
 pub mod spectrum;
 pub mod stats;

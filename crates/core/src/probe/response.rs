@@ -1,12 +1,12 @@
 //! A path's response, and the delay and sign that are in it.
 
 use super::signal::HIGHEST;
+use crate::dsp::one_delay::{OneDelay, one_delay, spectrum};
 use crate::dsp::spectrum::quick_len;
 use crate::units::SampleRate;
 use realfft::num_complex::Complex;
 use realfft::{ComplexToReal, RealFftPlanner, RealToComplex};
-use std::f64::consts::{PI, TAU};
-use std::ops::Range;
+use std::f64::consts::PI;
 use std::sync::Arc;
 
 /// Regularisation of the division, against the strongest bin.
@@ -20,8 +20,6 @@ const AFTER: [usize; 2] = [1_024, 4_096];
 const HELD_HZ: [f64; 2] = [25.0, 19_500.0];
 /// Delay and sign are those of this band, in Hz.
 const JUDGED_HZ: [f64; 2] = [200.0, 12_000.0];
-/// Searched to either side of the peak, in samples.
-const SEARCH: f64 = 48.0;
 /// A third-octave weaker than the strongest octave by more than this is not passed, in dB.
 const PASSED_DB: f64 = 24.0;
 
@@ -118,92 +116,12 @@ impl Response {
         }
         let bins = spectrum(&mut gated);
         let bin = |f: f64| (f / hz * len as f64).round() as usize;
-        let lowest = minimum_phase(&bins, [bin(HELD_HZ[0]), bin(HELD_HZ[1].min(0.45 * hz))], len);
+        let held = [bin(HELD_HZ[0]), bin(HELD_HZ[1].min(0.45 * hz))];
         let judged = bin(JUDGED_HZ[0])..bin(JUDGED_HZ[1].min(0.4 * hz));
-        let power = bins[judged.clone()].iter().map(Complex::norm_sqr).sum::<f64>() / judged.len() as f64;
-        let full = Some(0.5 * power.sqrt()).filter(|f| *f > 0.0)?;
-        // A filter of minimum phase or one of linear phase: what leaves one delay is believed.
-        let nothing = vec![0.0; bins.len()];
-        let (delay, sum, quality) = [&lowest, &nothing]
-            .map(|turned| {
-                let left = left(&bins, turned, judged.clone(), (full, len));
-                let (delay, sum) = best_delay(&left);
-                (delay, sum, sum.abs() / left.iter().map(|l| l.1.norm()).sum::<f64>())
-            })
-            .into_iter()
-            .max_by(|a, b| a.2.total_cmp(&b.2))?;
+        let OneDelay { delay, invert, quality } = one_delay(&bins, held, judged, len)?;
         let (thirds, reaches_hz) = thirds(&bins, hz, len);
-        Some(Self { at: peak as f64 + delay, invert: sum < 0.0, quality, thirds, reaches_hz })
+        Some(Self { at: peak as f64 + delay, invert, quality, thirds, reaches_hz })
     }
-}
-
-/// What is left of a response without a phase: angular frequency and direction. Bins count in full from a magnitude on.
-fn left(
-    bins: &[Complex<f64>],
-    phase: &[f64],
-    band: Range<usize>,
-    (full, len): (f64, usize),
-) -> Vec<(f64, Complex<f64>)> {
-    band.map(|k| {
-        let weight = (bins[k].norm() / full).min(1.0);
-        let turned = bins[k] * Complex::from_polar(1.0, -phase[k]);
-        (TAU * k as f64 / len as f64, turned / turned.norm().max(f64::MIN_POSITIVE) * weight)
-    })
-    .collect()
-}
-
-fn spectrum(x: &mut [f64]) -> Vec<Complex<f64>> {
-    let forward = RealFftPlanner::<f64>::new().plan_fft_forward(x.len());
-    let mut bins = forward.make_output_vec();
-    forward.process(x, &mut bins).expect("lengths fit by construction");
-    bins
-}
-
-/// The phase that belongs to a magnitude in a minimum-phase system, by the cepstrum (Oppenheim & Schafer, *Discrete-Time Signal
-/// Processing*, ch. on cepstrum analysis; from memory).
-fn minimum_phase(bins: &[Complex<f64>], held: [usize; 2], len: usize) -> Vec<f64> {
-    let strongest = bins[held[0]..held[1]].iter().map(|b| b.norm()).fold(0.0, f64::max).max(f64::MIN_POSITIVE);
-    let log = |k: usize| (bins[k.clamp(held[0], held[1])].norm() / strongest).max(1e-5).ln();
-    let mut logs: Vec<Complex<f64>> = (0..bins.len()).map(|k| Complex::new(log(k), 0.0)).collect();
-    let mut planner = RealFftPlanner::<f64>::new();
-    let mut cepstrum = vec![0f64; len];
-    planner.plan_fft_inverse(len).process(&mut logs, &mut cepstrum).expect("lengths fit by construction");
-    for (n, c) in cepstrum.iter_mut().enumerate() {
-        let folded = if n == 0 || n == len / 2 {
-            1.0
-        } else if n < len / 2 {
-            2.0
-        } else {
-            0.0
-        };
-        *c *= folded / len as f64;
-    }
-    spectrum(&mut cepstrum).iter().map(|c| c.im).collect()
-}
-
-/// The delay in samples that leaves the largest Σ cos of either sign, and that sum.
-fn best_delay(left: &[(f64, Complex<f64>)]) -> (f64, f64) {
-    let sum = |delay: f64| left.iter().map(|(w, z)| (z * Complex::from_polar(1.0, w * delay)).re).sum::<f64>();
-    let steps = (SEARCH * 16.0) as i64;
-    let (mut best, mut at) = (0.0f64, 0.0);
-    for k in -steps..=steps {
-        let value = sum(k as f64 / 16.0);
-        if value.abs() > best.abs() {
-            (best, at) = (value, k as f64 / 16.0);
-        }
-    }
-    let sign = best.signum();
-    let mut step = 1.0 / 32.0;
-    while step > 1e-5 {
-        for next in [at - step, at + step] {
-            let value = sum(next);
-            if value * sign > best * sign {
-                (best, at) = (value, next);
-            }
-        }
-        step /= 2.0;
-    }
-    (at, best)
 }
 
 /// Third-octaves (base-two centres about 1 kHz, IEC 61260-1), and the highest one that is passed.

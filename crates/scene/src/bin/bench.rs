@@ -259,18 +259,24 @@ fn whole_sessions(folder: &Path) -> Done {
         let wav = folder.join("five/long.wav");
         let decoding = || seconds(|| (0..tracks).into_par_iter().map(|_| decode(&wav)).collect::<Result<Vec<_>, _>>());
         decoding().1?;
-        let (decoding, _) = decoding();
-        let got = run("five", tracks)?;
-        let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
+        // Decoding and check in turn, and the median ratio: the speed of a shared machine changes from minute to minute.
+        let mut rounds = Vec::new();
+        for _ in 0..3 {
+            let (decoding, _) = decoding();
+            let got = run("five", tracks)?;
+            let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
+            rounds.push((took / decoding, took, sources, peak));
+        }
+        rounds.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let (ratio, took, sources, peak) = rounds[1];
         let bar = match tracks {
             24 => "≤ 2 ×, ≤ 400 MB",
             48 => "≤ 4 ×",
             _ => "grows with tracks × sources",
         };
         println!(
-            "| whole check, {tracks} tracks × 5 min, {sources} sources | {:.2} × decoding them; {took:.1} s, {:.0} ms a track and source; \
+            "| whole check, {tracks} tracks × 5 min, {sources} sources | {ratio:.2} × decoding them; {took:.1} s, {:.0} ms a track and source; \
              peak {peak:.0} MB | {bar} |",
-            took / decoding,
             1_000.0 * took / (tracks as f64 * sources)
         );
         std::fs::remove_dir_all(folder.join("five"))?;

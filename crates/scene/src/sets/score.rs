@@ -47,8 +47,8 @@ pub struct Score {
     pub joined: usize,
     /// On near microphones, of 1 ms and more: there, found, false.
     pub late: [usize; 3],
-    /// On halves of main pairs, of 4 ms and more: there, found; and told falsely on any.
-    pub halves: [usize; 3],
+    /// On halves of main pairs, of 3 to 4 ms: there, found; of 4 ms and more: there, found; and told falsely on any.
+    pub halves: [usize; 5],
     /// Told of rooms.
     pub rooms: usize,
     /// Clean sessions, findings in them.
@@ -252,13 +252,14 @@ fn latency(s: &mut Score, scene: &Scene, c: &Checked, m: usize) {
     if !close && !over {
         s.rooms += usize::from(told.is_some());
     } else if over {
-        let large = there.filter(|l| *l >= 4.0 * LATE_FRAMES);
+        let at = if there.is_some_and(|l| l >= 4.0 * LATE_FRAMES) { 2 } else { 0 };
+        let counted = there.is_some_and(|l| l >= 3.0 * LATE_FRAMES);
         // As sure as it says it is.
         let within = FOUND_FRAMES.max(c.check.tracks[m].latency_within_frames);
         let right = told.is_some_and(|t| (t - mic.latency_frames).abs() <= within);
-        s.halves[0] += usize::from(large.is_some());
-        s.halves[1] += usize::from(large.is_some() && right);
-        s.halves[2] += usize::from(told.is_some() && !right);
+        s.halves[at] += usize::from(counted);
+        s.halves[at + 1] += usize::from(counted && right);
+        s.halves[4] += usize::from(told.is_some() && !right);
     } else {
         s.late[0] += usize::from(there.is_some());
         s.late[1] += usize::from(there.is_some() && right);

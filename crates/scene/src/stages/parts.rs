@@ -60,6 +60,13 @@ pub fn peak(x: &[f32], hz: f64, db: f64, q: f64) -> Vec<f32> {
     biquad(x, b, d)
 }
 
+/// A second-order low pass of minimum phase without a hump (the same source).
+pub fn low_pass_biquad(x: &[f32], hz: f64) -> Vec<f32> {
+    let w = TAU * hz / 48_000.0;
+    let (alpha, c) = (w.sin() / std::f64::consts::SQRT_2, w.cos());
+    biquad(x, [(1.0 - c) / 2.0, 1.0 - c, (1.0 - c) / 2.0], [1.0 + alpha, -2.0 * c, 1.0 - alpha])
+}
+
 /// A filter of second order by its coefficients.
 pub(super) fn biquad(x: &[f32], b: [f64; 3], d: [f64; 3]) -> Vec<f32> {
     let (mut x1, mut x2, mut y1, mut y2) = (0.0, 0.0, 0.0, 0.0);

@@ -2,6 +2,8 @@
 //! lower case, without accents, parts of a word written together.
 
 use crate::track::{Role, Side};
+use std::collections::HashMap;
+use std::sync::LazyLock;
 
 /// What a word stands for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -56,6 +58,8 @@ pub const LEADING_PLACES: [&str; 14] = [
 const LEFT: &str = "l left links li izq izquierda izquierdo gauche g sx sinistra sinistro lt lft";
 const RIGHT: &str = "r right rechts re der derecha derecho droite d dx destra destro rt rgt";
 const CENTRE: &str = "c centre center centro mitte milieu mid mono medio ctr";
+
+const SIDES: [(&str, Side); 3] = [(LEFT, Side::Left), (RIGHT, Side::Right), (CENTRE, Side::Centre)];
 
 /// Words that say nothing of where a microphone stands.
 const EMPTY: &str = "mic mics micro mikro mikrofon microfono microphone audio track trk pista traccia spur piste rec file input kanal \
@@ -116,26 +120,29 @@ const PARTS: [(&str, &str); 33] = [
     ("accordion", "accordion acc acordeon fisarmonica akkordeon accordeon"),
 ];
 
-fn among(word: &str, list: &str) -> bool {
-    list.split_whitespace().any(|w| w == word)
-}
+/// What every word stands for. Where a word has two meanings the first one counts.
+static MEANINGS: LazyLock<HashMap<&'static str, Word>> = LazyLock::new(|| {
+    let parts = PARTS.iter().map(|(part, forms)| (*forms, Word::Part(part)));
+    let roles = ROLES.iter().map(|(role, list)| (*list, Word::Role(*role)));
+    let lists = [(TECHNIQUES, Word::Technique), (PLACES, Word::Place), (EMPTY, Word::Empty), (TAKES, Word::Take)];
+    let sides = SIDES.iter().map(|(list, side)| (*list, Word::Side(*side)));
+    let mut all = HashMap::new();
+    for (list, meaning) in parts.chain(roles).chain(lists).chain(sides) {
+        list.split_whitespace().for_each(|word| {
+            all.entry(word).or_insert(meaning);
+        });
+    }
+    all
+});
 
 /// What a folded word stands for; none for one that is not of the trade. Where a word has two meanings the first one here counts.
 pub fn meaning(word: &str) -> Option<Word> {
-    if let Some((part, _)) = PARTS.iter().find(|(_, forms)| among(word, forms)) {
-        return Some(Word::Part(part));
-    }
-    if let Some((role, _)) = ROLES.iter().find(|(_, list)| among(word, list)) {
-        return Some(Word::Role(*role));
-    }
-    let lists = [(TECHNIQUES, Word::Technique), (PLACES, Word::Place), (EMPTY, Word::Empty), (TAKES, Word::Take)];
-    lists.into_iter().find(|(list, _)| among(word, list)).map(|l| l.1).or(side(word).map(Word::Side))
+    MEANINGS.get(word).copied()
 }
 
 /// The side a folded word names.
 pub fn side(word: &str) -> Option<Side> {
-    let lists = [(LEFT, Side::Left), (RIGHT, Side::Right), (CENTRE, Side::Centre)];
-    lists.into_iter().find(|(list, _)| among(word, list)).map(|l| l.1)
+    SIDES.iter().find(|(list, _)| list.split_whitespace().any(|w| w == word)).map(|l| l.1)
 }
 
 /// The other word for a side.

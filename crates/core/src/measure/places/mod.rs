@@ -5,6 +5,8 @@
 //! and that most latencies are nothing. Damped least squares (Marquardt, SIAM J. Appl. Math. 1963), every residual reweighted by
 //! a Cauchy loss, so that a reflection taken for the direct sound does not distort the rest. Lengths in metres.
 
+mod before;
+mod cholesky;
 mod descent;
 mod guess;
 mod hints;
@@ -49,8 +51,7 @@ pub fn with_facts(table: &Table, roles: &[Role], facts: &[Fact]) -> Table {
 /// before some cells changed or facts were known; the search then begins there.
 pub fn place(rows: &[Row], roles: &[Role], at: Conditions, facts: &[Fact], before: Option<&Found>) -> Option<Placed> {
     let mut problem = Problem::of(rows, roles, at, facts)?;
-    let same = |b: &&Found| b.used == problem.used && b.mics == problem.mics;
-    let begin = before.filter(same).map(|b| (b.x.clone(), b.loose.clone()));
+    let begin = before.and_then(|b| problem.begun_from(b));
     let fit = problem.solve(begin)?;
     let spread = problem.covariance(&fit)?;
     let scale = at.rate.hz_f64() / at.air.speed_m_s();

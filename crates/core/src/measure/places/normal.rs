@@ -1,6 +1,7 @@
 //! Normal equations of the places. A microphone that is no home shares equations with sources and homes only, never with another
 //! such microphone: each is solved by itself and eliminated (Schur complement), which keeps large sessions fast.
 
+use crate::measure::places::cholesky::{less_products, lower_factor, solved};
 use crate::measure::places::problem::Problem;
 use nalgebra::{Cholesky, DMatrix, DVector, Matrix4, Vector4};
 
@@ -91,14 +92,16 @@ impl<'a> Normal<'a> {
                 Slot::Tied => {}
             }
         }
+        let rows = self.layout.together;
+        let (together, between) = (self.together.as_mut_slice(), self.between.as_mut_slice());
         for (n, &(i, di)) in self.joined.iter().enumerate() {
             let di = weight * di;
             self.slope[i] += di * residual;
             for &(k, dk) in &self.joined[..=n] {
-                self.together[(i.max(k), i.min(k))] += di * dk;
+                together[i.min(k) * rows + i.max(k)] += di * dk;
             }
             for &(m, k, dk) in &self.alone {
-                self.between[(i, APART * m + k)] += di * dk;
+                between[(APART * m + k) * rows + i] += di * dk;
             }
         }
         for &(m, i, di) in &self.alone {
@@ -117,9 +120,9 @@ impl<'a> Normal<'a> {
         (0..rest.nrows()).for_each(|i| rest[(i, i)] = damped(rest[(i, i)]));
         let inverse: Vec<Matrix4<f64>> = self.inverse_apart(damped)?;
         let carried = self.carried(&inverse);
-        rest.gemm(-1.0, &carried, &self.between.transpose(), 1.0);
+        less_products(&mut rest, 0, &carried, &self.between);
         let apart = DVector::from_iterator(APART * inverse.len(), self.slope_apart.iter().flatten().copied());
-        let joined = Cholesky::new(rest)?.solve(&(&self.slope - &carried * &apart));
+        let joined = solved(&lower_factor(rest)?, &self.slope - &carried * &apart)?;
         let left = apart - self.between.tr_mul(&joined);
         let alone: Vec<Vector4<f64>> =
             inverse.iter().enumerate().map(|(m, d)| d * left.fixed_rows::<APART>(APART * m)).collect();

@@ -1,0 +1,20 @@
+//! Following a print: a return that was recorded again (tape, outboard) against the send it was made from. Its lag changes along time; all
+//! of the change is measured, in steps that go from coarse to fine.
+//!
+//! 1. Where the print lies and how fast it runs, from long windows (`coarse`).
+//! 2. A lag every 10 ms by the path of least cost through short correlations (`track`).
+//! 3. The print is predicted from the send, and the lag corrected until the prediction is as good as it gets: Gauss–Newton steps with an
+//!    upper band edge that rises (`refine`).
+//!
+//! Work is done at lowered rates, each just high enough for its band.
+
+mod band;
+mod coarse;
+mod curve;
+mod fill;
+mod model;
+mod print;
+mod refine;
+mod track;
+
+pub use print::{Followed, LONGEST_S, Left, Wow, follow, left_along};

@@ -1,0 +1,288 @@
+//! A print measured against its send.
+
+use crate::dsp::one_delay::{OneDelay, one_delay};
+use crate::edit::map::TimeMap;
+use crate::follow::band::{Band, Pair, bands};
+use crate::follow::coarse;
+use crate::follow::curve::{Curve, STEP_S, time};
+use crate::follow::fill::{Swing, filled, swings};
+use crate::follow::model::{Filter, Sums};
+use crate::follow::refine::{LOWEST_HZ, Pass, information, quantile, refined};
+use crate::follow::track;
+use crate::progress::MeasureError;
+use crate::signal::{ReadError, Source};
+use crate::units::SampleRate;
+use crate::verdict::Verdict;
+use realfft::num_complex::Complex;
+
+/// The longest print that is followed, in seconds.
+pub const LONGEST_S: f64 = 3_600.0;
+/// Bands, lowest first.
+const PASSES: [Pass; 3] = [
+    Pass { highest_hz: 1_200.0, corner_hz: 4.0 },
+    Pass { highest_hz: 4_000.0, corner_hz: 8.0 },
+    Pass { highest_hz: 9_000.0, corner_hz: 30.0 },
+];
+/// A step is measured when the 100 ms about it tell the lag within this, in samples at 48 kHz, and the model explains the print so well.
+const ABOUT: usize = 20;
+const WITHIN: f64 = 0.5;
+const ALIKE: f64 = 0.7;
+/// A step sounds when the 100 ms about it are less than this below the loud ones, in dB.
+const SOUNDS_DB: f64 = 40.0;
+const LOUD: f64 = 0.95;
+/// Least sound, in seconds, that tells anything.
+const LEAST_S: f64 = 0.5;
+/// Part of the sounding steps that is measured in a print of this send, and in one that is not.
+const PRINT: f64 = 0.6;
+const STRANGER: f64 = 0.05;
+/// One delay explains the filter this well in a solid answer.
+const ONE_DELAY: f64 = 0.85;
+/// The magnitude is held outside this band, and the phase of that one tells the constant part of the lag and the polarity, in Hz.
+const HELD_HZ: [f64; 2] = [60.0, 19_500.0];
+const JUDGED_HZ: [f64; 2] = [200.0, 12_000.0];
+/// Periodic changes told.
+const SWINGS: usize = 5;
+
+/// What each way of correcting leaves of the print when the send is subtracted through the filter that fits best, in dB against the print,
+/// over 80 to 9,000 Hz.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Left {
+    /// One offset.
+    pub offset: f64,
+    /// An offset and a constant speed.
+    pub drift: f64,
+    /// All of the lag along time.
+    pub map: f64,
+}
+
+/// A periodic change of speed.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Wow {
+    /// How often, in Hz.
+    pub hz: f64,
+    /// Amplitude of the lag, in frames.
+    pub frames: f64,
+    /// Amplitude of the speed, as a part of it.
+    pub speed: f64,
+}
+
+/// A print against its send.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Followed {
+    /// Frames between two values of the lag; value j belongs to frame (j + ½)·step of the print.
+    pub step_frames: f64,
+    /// How many frames later than the send the print is, along time.
+    pub lag_frames: Vec<f64>,
+    /// Which of them were measured; the others go on as those about them do.
+    pub measured: Vec<bool>,
+    /// The median of what was measured, in frames.
+    pub later_frames: f64,
+    /// How much longer the print is than the send, in parts of a million.
+    pub drift_ppm: f64,
+    /// Lag at the print's first frame on the straight line through what was measured.
+    pub line_frames: f64,
+    /// Inverted against the send?
+    pub invert: bool,
+    /// Part of the sounding print that was measured.
+    pub share: f64,
+    /// What each way leaves.
+    pub left: Left,
+    /// Periodic changes, largest first.
+    pub wow: Vec<Wow>,
+    /// How sure.
+    pub verdict: Verdict,
+    /// Why.
+    pub reason: String,
+}
+
+impl Followed {
+    /// The map that brings the print onto its send, with a point every 20 ms.
+    pub fn map(&self) -> Option<TimeMap> {
+        let at = |j: usize| (j as f64 + 0.5) * self.step_frames;
+        let point = |j: usize| [at(j), at(j) - self.lag_frames[j]];
+        TimeMap::new((0..self.lag_frames.len()).step_by(4).map(point).collect()).ok()
+    }
+
+    /// The map that takes out its median lag and its drift.
+    pub fn straight(&self) -> Option<TimeMap> {
+        let end = self.lag_frames.len() as f64 * self.step_frames;
+        let of = |at: f64| at - self.line_frames - self.drift_ppm * 1e-6 * at;
+        TimeMap::new(vec![[0.0, of(0.0)], [end, of(end)]]).ok()
+    }
+}
+
+/// What is said when nothing can be followed.
+fn nothing(reason: &str) -> Followed {
+    Followed {
+        step_frames: 0.0,
+        lag_frames: Vec::new(),
+        measured: Vec::new(),
+        later_frames: 0.0,
+        drift_ppm: 0.0,
+        line_frames: 0.0,
+        invert: false,
+        share: 0.0,
+        left: Left { offset: 0.0, drift: 0.0, map: 0.0 },
+        wow: Vec::new(),
+        verdict: Verdict::Undecided,
+        reason: reason.into(),
+    }
+}
+
+/// Follows a print: how late it is against its send along time, from −0.25 to 10 s, its polarity, and what corrections leave.
+///
+/// # Errors
+/// [`MeasureError`] when a recording cannot be read or `report` says stop.
+pub fn follow(
+    send: &dyn Source,
+    print: &dyn Source,
+    rate: SampleRate,
+    report: &dyn Fn(f64) -> bool,
+) -> Result<Followed, MeasureError> {
+    let go_on = |part: f64| if report(part) { Ok(()) } else { Err(MeasureError::Stopped) };
+    if print.frames().max(send.frames()) as f64 / rate.hz_f64() > LONGEST_S {
+        return Ok(nothing("longer than an hour: cut out a part"));
+    }
+    let (top, middle, low) = bands(send, print, rate)?;
+    go_on(0.1)?;
+    if top.seconds() < LEAST_S {
+        return Ok(nothing("less than half a second of the print"));
+    }
+    let Some(line) = coarse::line(&middle) else { return Ok(nothing("one of the two is silent")) };
+    go_on(0.2)?;
+    let mut curve = track::begun(&middle, line);
+    for (n, (band, pass)) in [&low, &middle, &top].into_iter().zip(&PASSES).enumerate() {
+        go_on(0.3 + 0.15 * n as f64)?;
+        curve = refined(band, curve, pass)?;
+    }
+    go_on(0.8)?;
+    judged(&top, Pair { hz: rate.hz_f64(), send, print }, &curve)
+}
+
+/// What a lag along time leaves, as [`Left`] has it, in dB: for comparison with a truth that is known. `lag_frames` as in [`Followed`].
+///
+/// # Errors
+/// [`MeasureError`] when a recording cannot be read.
+pub fn left_along(
+    send: &dyn Source,
+    print: &dyn Source,
+    rate: SampleRate,
+    lag_frames: &[f64],
+) -> Result<f64, MeasureError> {
+    let (top, ..) = bands(send, print, rate)?;
+    let curve = Curve(lag_frames.iter().map(|l| l / rate.hz_f64()).collect());
+    let limits = limits(&top);
+    let sounding = sounding(&Filter::fit(top.pair(), &curve)?.sums(&top, &curve, limits, false)?);
+    Ok(left(&top, &curve, &sounding)?)
+}
+
+fn limits(top: &Band) -> [f64; 2] {
+    [LOWEST_HZ, PASSES[2].highest_hz.min(0.42 * top.hz)]
+}
+
+/// What the filter that fits best along a curve leaves of the steps that sound, in dB.
+fn left(top: &Band, way: &Curve, sounding: &[bool]) -> Result<f64, ReadError> {
+    let of = Filter::fit(top.pair(), way)?.sums(top, way, limits(top), false)?;
+    let sum = |f: fn(&Sums) -> f64| of.iter().zip(sounding).filter(|s| *s.1).map(|s| f(s.0)).sum::<f64>();
+    Ok(10.0 * (sum(|s| s.left) / sum(|s| s.print).max(f64::MIN_POSITIVE)).max(1e-12).log10())
+}
+
+/// Everything about a curve that is as good as it gets.
+fn judged(top: &Band, whole: Pair, curve: &Curve) -> Result<Followed, MeasureError> {
+    let limits = limits(top);
+    let filter = Filter::fit(top.pair(), curve)?;
+    let sums = filter.sums(top, curve, limits, true)?;
+    let (measured, sounding) = (measured(top, &sums, limits), sounding(&filter.sums(top, curve, limits, false)?));
+    let count = |of: &[bool]| of.iter().filter(|b| **b).count();
+    let both: Vec<bool> = measured.iter().zip(&sounding).map(|(m, s)| *m && *s).collect();
+    let share = count(&both) as f64 / count(&sounding).max(1) as f64;
+    if (count(&sounding) as f64) * STEP_S < LEAST_S {
+        return Ok(nothing("too little sound in the print"));
+    }
+    if share < STRANGER {
+        return Ok(Followed { share, ..nothing("not a print of this send: the send does not predict it") });
+    }
+    let constant = constant(&Filter::fit(whole, curve)?, whole.hz);
+    let curve = curve.clone().later(constant.map_or(0.0, |c| c.delay / whole.hz));
+    let line = line_through(&curve, &both);
+    let curve = filled(&curve, &both, line);
+    let later = quantile(curve.0.iter().zip(&both).filter(|(_, m)| **m).map(|(l, _)| *l), 0.5);
+    let steps = curve.0.len();
+    let frames = whole.hz;
+    let wow = |s: Swing| Wow { hz: s.hz, frames: s.seconds * frames, speed: s.seconds * std::f64::consts::TAU * s.hz };
+    let told = constant.is_some_and(|c| c.quality > ONE_DELAY);
+    let percent = 100.0 * share;
+    let (verdict, reason) = match share {
+        PRINT.. if told => (Verdict::Solid, format!("{percent:.0} % of what sounds could be measured")),
+        PRINT.. => (
+            Verdict::Likely,
+            format!("{percent:.0} % of what sounds could be measured; its colour leaves the constant part of the lag unsure"),
+        ),
+        _ => (Verdict::Undecided, format!("only {percent:.0} % of what sounds could be measured")),
+    };
+    Ok(Followed {
+        step_frames: STEP_S * frames,
+        measured: both.clone(),
+        later_frames: later * frames,
+        drift_ppm: line[1] * 1e6,
+        line_frames: line[0] * frames,
+        invert: constant.is_some_and(|c| c.invert),
+        share,
+        left: Left {
+            offset: left(top, &Curve::line(steps, later, 0.0), &sounding)?,
+            drift: left(top, &Curve::line(steps, line[0], line[1]), &sounding)?,
+            map: left(top, &curve, &sounding)?,
+        },
+        wow: swings(&curve, &both, line, SWINGS).into_iter().map(wow).collect(),
+        lag_frames: curve.0.iter().map(|l| l * frames).collect(),
+        verdict,
+        reason,
+    })
+}
+
+/// The steps about which the lag is told closely and the model is like the print.
+fn measured(band: &Band, sums: &[Sums], limits: [f64; 2]) -> Vec<bool> {
+    let info = information(band, sums, limits);
+    let within = WITHIN * band.hz / 48_000.0;
+    let of = |j: usize| {
+        let near = j.saturating_sub(ABOUT / 2)..(j + ABOUT / 2 + 1).min(sums.len());
+        let told: f64 = info[near.clone()].iter().sum();
+        let total = |f: fn(&Sums) -> f64| sums[near.clone()].iter().map(f).sum::<f64>();
+        let alike = total(|s| s.both) / (total(|s| s.print) * total(|s| s.model)).sqrt().max(f64::MIN_POSITIVE);
+        told > 1.0 / within.powi(2) && alike > ALIKE
+    };
+    (0..sums.len()).map(of).collect()
+}
+
+fn sounding(sums: &[Sums]) -> Vec<bool> {
+    let near = |j: usize| &sums[j.saturating_sub(ABOUT / 2)..(j + ABOUT / 2 + 1).min(sums.len())];
+    let power: Vec<f64> =
+        (0..sums.len()).map(|j| near(j).iter().map(|s| s.print).sum::<f64>() / near(j).len() as f64).collect();
+    let least = quantile(power.iter().copied(), LOUD) * 10f64.powf(-SOUNDS_DB / 10.0);
+    power.iter().map(|p| *p > least.max(1e-9)).collect()
+}
+
+/// The constant part of the lag that the filter has taken upon itself, and the polarity.
+fn constant(filter: &Filter, hz: f64) -> Option<OneDelay> {
+    let bins: Vec<Complex<f64>> =
+        filter.bins.iter().map(|b| Complex::new(f64::from(b.re), f64::from(b.im))).collect();
+    let bin = |f: f64| (f / hz * filter.len as f64).round() as usize;
+    let held = [bin(HELD_HZ[0]), bin(HELD_HZ[1].min(0.45 * hz)).min(filter.reaches)];
+    let judged = bin(JUDGED_HZ[0])..bin(JUDGED_HZ[1].min(0.4 * hz)).min(filter.reaches);
+    if held[1] <= held[0] || judged.len() < 8 {
+        return None;
+    }
+    one_delay(&bins, held, judged, filter.len)
+}
+
+/// Lag at time 0 and slope of the straight line through what was measured.
+fn line_through(curve: &Curve, measured: &[bool]) -> [f64; 2] {
+    let (mut n, mut t, mut l, mut tt, mut tl) = (0.0, 0.0, 0.0, 0.0, 0.0);
+    for (j, lag) in curve.0.iter().enumerate().filter(|(j, _)| measured[*j]) {
+        let x = time(j);
+        (n, t, l, tt, tl) = (n + 1.0, t + x, l + lag, tt + x * x, tl + x * lag);
+    }
+    let spread = tt - t * t / f64::max(n, 1.0);
+    let slope = if spread > 0.0 { (tl - t * l / n) / spread } else { 0.0 };
+    [(l - slope * t) / f64::max(n, 1.0), slope]
+}
