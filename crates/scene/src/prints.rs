@@ -4,11 +4,11 @@
 use crate::sets;
 use crate::stages::{low_pass_biquad, noisy, peak};
 use crate::varied::{Kind, ensemble};
-use marea_core::render::sinc::{kaiser, sinc};
+use marea_core::render::sinc::sinc;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
-use std::f64::consts::TAU;
+use std::f64::consts::{PI, TAU};
 
 /// Rate of everything here, in Hz.
 pub const RATE_HZ: u32 = 48_000;
@@ -43,11 +43,8 @@ impl Machine {
         let mut swing = |hz: std::ops::Range<f64>, speed: std::ops::Range<f64>| {
             [rng.random_range(hz), rng.random_range(speed), rng.random_range(0.0..TAU)]
         };
-        let swings = vec![
-            swing(0.4..1.2, 0.000_5..0.005),
-            swing(1.2..3.0, 0.000_2..0.002),
-            swing(5.0..9.0, 0.000_1..0.000_5),
-        ];
+        let swings =
+            vec![swing(0.4..1.2, 0.000_5..0.005), swing(1.2..3.0, 0.000_2..0.002), swing(5.0..9.0, 0.000_1..0.000_5)];
         Self {
             start_s: rng.random_range(0.02..9.5),
             drift_ppm: rng.random_range(-200.0..200.0),
@@ -62,8 +59,10 @@ impl Machine {
 
     /// True lag at a time of the print, both in seconds.
     pub fn lag(&self, t: f64) -> f64 {
-        let swung: f64 = self.swings.iter().map(|[hz, speed, phase]| speed / (TAU * hz) * (TAU * hz * t + phase).sin()).sum();
-        let wander = self.phases.iter().enumerate().map(|(n, p)| (TAU * [0.031, 0.077, 0.19][n] * t + p).sin()).sum::<f64>();
+        let swung: f64 =
+            self.swings.iter().map(|[hz, speed, phase]| speed / (TAU * hz) * (TAU * hz * t + phase).sin()).sum();
+        let wander =
+            self.phases.iter().enumerate().map(|(n, p)| (TAU * [0.031, 0.077, 0.19][n] * t + p).sin()).sum::<f64>();
         self.start_s + self.drift_ppm * 1e-6 * t + swung + self.wander_s / 3.0 * wander
     }
 
@@ -76,7 +75,11 @@ impl Machine {
             let tap = |k: i64| {
                 let x = k as f64 - at;
                 let v = usize::try_from(k).ok().and_then(|k| send.get(k)).copied().unwrap_or(0.0);
-                if v == 0.0 { 0.0 } else { f64::from(v) * sinc(x) * kaiser(x / REACH as f64, 9.0) }
+                if v == 0.0 {
+                    0.0
+                } else {
+                    f64::from(v) * sinc(x) * (0.5 + 0.5 * (PI * x / (REACH as f64 + 1.0)).cos())
+                }
             };
             (whole - REACH + 1..=whole + REACH).map(tap).sum::<f64>()
         };
@@ -84,7 +87,12 @@ impl Machine {
         let driven = |n| ((self.drive * read(n)).tanh() / self.drive * sign) as f32;
         let played: Vec<f32> = (0..len).into_par_iter().map(driven).collect();
         let [low, high] = [rng.random_range(-4.0..4.0), rng.random_range(-4.0..4.0)];
-        let coloured = peak(&peak(&played, rng.random_range(60.0..200.0), low, 0.8), rng.random_range(2_000.0..7_000.0), high, 0.9);
+        let coloured = peak(
+            &peak(&played, rng.random_range(60.0..200.0), low, 0.8),
+            rng.random_range(2_000.0..7_000.0),
+            high,
+            0.9,
+        );
         noisy(low_pass_biquad(&coloured, rng.random_range(11_000.0..17_000.0)), self.hiss_db, rng)
     }
 }
@@ -118,7 +126,7 @@ fn chords(seconds: f64, seed: u64) -> Vec<f32> {
     while at < seconds {
         let lasts = rng.random_range(1.2..3.5);
         for _ in 0..rng.random_range(2..5) {
-            let hz = 55.0 * f64::from(rng.random_range(0..36)).mul_add(1.0 / 12.0, 0.0).exp2();
+            let hz = 55.0 * (f64::from(rng.random_range(0..36)) / 12.0).exp2();
             let (soft, phase) = (rng.random_range(0.8..2.0), rng.random_range(0.0..TAU));
             let from = (at * HZ) as usize;
             for n in from..out.len().min(from + (lasts * HZ) as usize) {

@@ -30,6 +30,8 @@ enum Command {
     Paths(cli::PathsArgs),
     /// Write a test signal, or read a path's latency, polarity and response from what came back.
     Probe(cli::ProbeArgs),
+    /// Follow a print against its send: how late it is along time, its polarity, and what corrections leave.
+    Follow(cli::FollowArgs),
     /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
     Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
@@ -60,6 +62,7 @@ fn main() -> ExitCode {
         Command::Align(args) => cli::run_align(&args),
         Command::Paths(args) => cli::run_paths(&args),
         Command::Probe(args) => cli::run_probe(&args),
+        Command::Follow(args) => cli::run_follow(&args),
         Command::Openapi => api::description().to_pretty_json().map(|text| say!("{text}")).map_err(|e| e.to_string()),
         Command::Verify(args) => match on_runtime(verify::run(&args)) {
             Ok(cli::Outcome::Findings) => return ExitCode::from(1),

@@ -41,7 +41,8 @@ pub(super) fn bands(
         halvings += 1;
     }
     let (send, print) = rayon::join(|| lowered(send, halvings), || lowered(print, halvings));
-    let top = Band { hz: rate.hz_f64() / f64::from(1u32 << halvings), send: MemSource(send?), print: MemSource(print?) };
+    let top =
+        Band { hz: rate.hz_f64() / f64::from(1u32 << halvings), send: MemSource(send?), print: MemSource(print?) };
     let middle = top.halved();
     let low = middle.halved().halved();
     Ok((top, middle, low))

@@ -97,10 +97,8 @@ fn curve(band: &Band, from: usize, window: usize) -> Vec<f32> {
     let at = |n: usize| usize::try_from(begin + n as i64).ok().and_then(|n| band.send.0.get(n)).copied().unwrap_or(0.0);
     // Soft ends: the ends of two stretches would be alike, where the sound is a few tones.
     let round = |n: usize, len: usize, rise: usize| half_cosine(n.min(len - 1 - n).min(rise), rise);
-    let send: Vec<f32> =
-        (0..window + lags).map(|n| at(n) * round(n, window + lags, window / 4)).collect();
-    let print: Vec<f32> =
-        (0..window).map(|n| band.print.0[from + n] * round(n, window, window / 2)).collect();
+    let send: Vec<f32> = (0..window + lags).map(|n| at(n) * round(n, window + lags, window / 4)).collect();
+    let print: Vec<f32> = (0..window).map(|n| band.print.0[from + n] * round(n, window, window / 2)).collect();
     let mut t = Transform::new(len);
     let (mut a, mut b) = (vec![Complex32::default(); t.bins()], vec![Complex32::default(); t.bins()]);
     t.forward(&print, &mut a);

@@ -82,9 +82,8 @@ pub(super) fn filled(curve: &Curve, measured: &[bool], line: [f64; 2]) -> Curve 
             continue;
         }
         let to = (from..measured.len()).find(|j| measured[*j]).unwrap_or(measured.len());
-        let about: Vec<usize> = (from.saturating_sub(ABOUT)..(to + ABOUT).min(measured.len()))
-            .filter(|j| measured[*j])
-            .collect();
+        let about: Vec<usize> =
+            (from.saturating_sub(ABOUT)..(to + ABOUT).min(measured.len())).filter(|j| measured[*j]).collect();
         if about.len() > 4 * (1 + 2 * swings.len()) {
             let a = DMatrix::from_fn(about.len(), 1 + 2 * swings.len(), |i, k| row(about[i])[k]);
             let y = DVector::from_iterator(about.len(), about.iter().map(|j| curve.0[*j] - straight(*j)));

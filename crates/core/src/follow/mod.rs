@@ -14,6 +14,7 @@ mod curve;
 mod fill;
 mod model;
 mod print;
+mod read;
 mod refine;
 mod track;
 

@@ -3,7 +3,7 @@
 use crate::dsp::spectrum::{Transform, planned, quick_len};
 use crate::follow::band::{Band, Pair};
 use crate::follow::curve::{Curve, STEP_S};
-use crate::render::varispeed::{between, point};
+use crate::follow::read::read_along;
 use crate::signal::{ReadError, Source, index};
 use rayon::prelude::*;
 use realfft::num_complex::Complex32;
@@ -43,23 +43,8 @@ pub(super) struct Filter {
     print: Vec<f32>,
     /// First bin above the highest third-octave that comes through.
     pub(super) reaches: usize,
-}
-
-/// Reads the send as the print has it from one sample to another.
-fn read_along(pair: Pair, curve: &Curve, from: i64, out: &mut [f32]) -> Result<(), ReadError> {
-    let place = |n: usize| {
-        let at = from + n as i64;
-        at as f64 - curve.at(at as f64 / pair.hz) * pair.hz
-    };
-    // Between the ends the lag bends little: what lies further off than this is no print's.
-    let ends = [place(0), place(out.len() - 1)];
-    let slack = (0.02 * out.len() as f64).ceil() + 8.0;
-    let (lowest, highest) = (ends[0].min(ends[1]) - slack, ends[0].max(ends[1]) + slack);
-    let (first, count) = between(lowest, highest);
-    let mut input = vec![0f32; count];
-    pair.send.read(first, &mut input)?;
-    out.iter_mut().enumerate().for_each(|(n, o)| *o = point(&input, first, place(n).clamp(lowest, highest)));
-    Ok(())
+    /// Part of the print's power that no filter of the send explains, in each bin: one less the coherence.
+    unexplained: Vec<f32>,
 }
 
 impl Filter {
@@ -107,11 +92,22 @@ impl Filter {
             sum(&|k| cross[k].norm()) / (sum(&|k| send[k]) * sum(&|k| print[k])).sqrt().max(f32::MIN_POSITIVE)
         };
         let reaches = (8..cross.len()).rev().find(|k| passes(*k).powi(2) > PASSES).unwrap_or(8);
-        Ok(Self { bins, len, print, reaches })
+        let part = |k: usize| (1.0 - cross[k].norm_sqr() / (send[k] * print[k]).max(f32::MIN_POSITIVE)).clamp(0.0, 1.0);
+        let unexplained = (0..cross.len()).map(part).collect();
+        Ok(Self { bins, len, print, reaches, unexplained })
     }
 
-    /// The filter at the bins of another transform, made white by the print's spectrum within a band, or only limited to it.
-    fn stretched(&self, len: usize, hz: f64, [low, high]: [f64; 2], white: bool) -> (Vec<Complex32>, Vec<Complex32>) {
+    /// What the send leaves of the print within a band in Hz, in dB.
+    pub(super) fn left_db(&self, hz: f64, limits: [f64; 2]) -> f64 {
+        let [low, high] = limits.map(|f| (f / hz * self.len as f64) as usize);
+        let power = |k: usize| f64::from(self.print[k]);
+        let all: f64 = (low..high).map(power).sum();
+        let left: f64 = (low..high).map(|k| power(k) * f64::from(self.unexplained[k])).sum();
+        10.0 * (left / all.max(f64::MIN_POSITIVE)).max(1e-12).log10()
+    }
+
+    /// The filter at the bins of another transform, made white by the print's spectrum within a band; and what makes it so.
+    fn stretched(&self, len: usize, hz: f64, [low, high]: [f64; 2]) -> (Vec<Complex32>, Vec<Complex32>) {
         let strongest = self.print.iter().copied().fold(0.0, f32::max).max(f32::MIN_POSITIVE);
         let mut taps = impulse(&self.bins, self.len);
         // The filter's centre is at index 0 and wraps round.
@@ -129,7 +125,7 @@ impl Filter {
             let rise = ((f - 0.8 * low) / (0.4 * low)).clamp(0.0, 1.0);
             let fall = ((1.05 * high - f) / (0.1 * high)).clamp(0.0, 1.0);
             let edge = (rise * fall) as f32;
-            if !white || edge == 0.0 {
+            if edge == 0.0 {
                 return edge;
             }
             let x = k as f64 * self.len as f64 / len as f64;
@@ -142,21 +138,15 @@ impl Filter {
         (filter, weights)
     }
 
-    /// Sums a step each, within a band in Hz; white or as it sounds.
-    pub(super) fn sums(
-        &self,
-        band: &Band,
-        curve: &Curve,
-        limits: [f64; 2],
-        white: bool,
-    ) -> Result<Vec<Sums>, ReadError> {
+    /// Sums a step each, within a band in Hz, made white.
+    pub(super) fn sums(&self, band: &Band, curve: &Curve, limits: [f64; 2]) -> Result<Vec<Sums>, ReadError> {
         let hz = band.hz;
         let steps = curve.0.len();
         let margin = (self.len / 2).max(256);
         let first_of = |step: usize| (step as f64 * STEP_S * hz).round() as i64;
         let most = (AT_ONCE as f64 * STEP_S * hz).ceil() as usize + 1;
         let len = quick_len(most + 2 * margin);
-        let (filter, weights) = self.stretched(len, hz, limits, white);
+        let (filter, weights) = self.stretched(len, hz, limits);
         let bins = filter.len();
         let tools = || {
             let inverse = planned(len, |p| p.plan_fft_inverse(len));

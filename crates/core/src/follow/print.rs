@@ -35,8 +35,10 @@ const LEAST_S: f64 = 0.5;
 /// Part of the sounding steps that is measured in a print of this send, and in one that is not.
 const PRINT: f64 = 0.6;
 const STRANGER: f64 = 0.05;
-/// One delay explains the filter this well in a solid answer.
+/// One delay explains the filter this well in a solid answer, and the filter comes through up to here, in Hz: what is lost above is lost
+/// by a filter whose delay cannot be told from the path's.
 const ONE_DELAY: f64 = 0.85;
+const REACHES_HZ: f64 = 6_000.0;
 /// The magnitude is held outside this band, and the phase of that one tells the constant part of the lag and the polarity, in Hz.
 const HELD_HZ: [f64; 2] = [60.0, 19_500.0];
 const JUDGED_HZ: [f64; 2] = [200.0, 12_000.0];
@@ -171,28 +173,24 @@ pub fn left_along(
 ) -> Result<f64, MeasureError> {
     let (top, ..) = bands(send, print, rate)?;
     let curve = Curve(lag_frames.iter().map(|l| l / rate.hz_f64()).collect());
-    let limits = limits(&top);
-    let sounding = sounding(&Filter::fit(top.pair(), &curve)?.sums(&top, &curve, limits, false)?);
-    Ok(left(&top, &curve, &sounding)?)
+    Ok(left(&top, &curve)?)
 }
 
 fn limits(top: &Band) -> [f64; 2] {
     [LOWEST_HZ, PASSES[2].highest_hz.min(0.42 * top.hz)]
 }
 
-/// What the filter that fits best along a curve leaves of the steps that sound, in dB.
-fn left(top: &Band, way: &Curve, sounding: &[bool]) -> Result<f64, ReadError> {
-    let of = Filter::fit(top.pair(), way)?.sums(top, way, limits(top), false)?;
-    let sum = |f: fn(&Sums) -> f64| of.iter().zip(sounding).filter(|s| *s.1).map(|s| f(s.0)).sum::<f64>();
-    Ok(10.0 * (sum(|s| s.left) / sum(|s| s.print).max(f64::MIN_POSITIVE)).max(1e-12).log10())
+/// What the filter that fits best along a curve leaves, in dB.
+fn left(top: &Band, way: &Curve) -> Result<f64, ReadError> {
+    Ok(Filter::fit(top.pair(), way)?.left_db(top.hz, limits(top)))
 }
 
 /// Everything about a curve that is as good as it gets.
 fn judged(top: &Band, whole: Pair, curve: &Curve) -> Result<Followed, MeasureError> {
     let limits = limits(top);
     let filter = Filter::fit(top.pair(), curve)?;
-    let sums = filter.sums(top, curve, limits, true)?;
-    let (measured, sounding) = (measured(top, &sums, limits), sounding(&filter.sums(top, curve, limits, false)?));
+    let sums = filter.sums(top, curve, limits)?;
+    let (measured, sounding) = (measured(top, &sums, limits), sounding(top, sums.len()));
     let count = |of: &[bool]| of.iter().filter(|b| **b).count();
     let both: Vec<bool> = measured.iter().zip(&sounding).map(|(m, s)| *m && *s).collect();
     let share = count(&both) as f64 / count(&sounding).max(1) as f64;
@@ -202,7 +200,9 @@ fn judged(top: &Band, whole: Pair, curve: &Curve) -> Result<Followed, MeasureErr
     if share < STRANGER {
         return Ok(Followed { share, ..nothing("not a print of this send: the send does not predict it") });
     }
-    let constant = constant(&Filter::fit(whole, curve)?, whole.hz);
+    let whole_filter = Filter::fit(whole, curve)?;
+    let reaches_hz = whole_filter.reaches as f64 * whole.hz / whole_filter.len as f64;
+    let constant = constant(&whole_filter, whole.hz);
     let curve = curve.clone().later(constant.map_or(0.0, |c| c.delay / whole.hz));
     let line = line_through(&curve, &both);
     let curve = filled(&curve, &both, line);
@@ -210,13 +210,16 @@ fn judged(top: &Band, whole: Pair, curve: &Curve) -> Result<Followed, MeasureErr
     let steps = curve.0.len();
     let frames = whole.hz;
     let wow = |s: Swing| Wow { hz: s.hz, frames: s.seconds * frames, speed: s.seconds * std::f64::consts::TAU * s.hz };
-    let told = constant.is_some_and(|c| c.quality > ONE_DELAY);
+    let told = constant.is_some_and(|c| c.quality > ONE_DELAY) && reaches_hz > REACHES_HZ;
     let percent = 100.0 * share;
     let (verdict, reason) = match share {
         PRINT.. if told => (Verdict::Solid, format!("{percent:.0} % of what sounds could be measured")),
         PRINT.. => (
             Verdict::Likely,
-            format!("{percent:.0} % of what sounds could be measured; its colour leaves the constant part of the lag unsure"),
+            format!(
+                "{percent:.0} % of what sounds could be measured; with little above {:.0} kHz, or coloured strongly, its constant part is unsure by a sample or two",
+                reaches_hz / 1e3
+            ),
         ),
         _ => (Verdict::Undecided, format!("only {percent:.0} % of what sounds could be measured")),
     };
@@ -229,9 +232,9 @@ fn judged(top: &Band, whole: Pair, curve: &Curve) -> Result<Followed, MeasureErr
         invert: constant.is_some_and(|c| c.invert),
         share,
         left: Left {
-            offset: left(top, &Curve::line(steps, later, 0.0), &sounding)?,
-            drift: left(top, &Curve::line(steps, line[0], line[1]), &sounding)?,
-            map: left(top, &curve, &sounding)?,
+            offset: left(top, &Curve::line(steps, later, 0.0))?,
+            drift: left(top, &Curve::line(steps, line[0], line[1]))?,
+            map: left(top, &curve)?,
         },
         wow: swings(&curve, &both, line, SWINGS).into_iter().map(wow).collect(),
         lag_frames: curve.0.iter().map(|l| l * frames).collect(),
@@ -254,18 +257,25 @@ fn measured(band: &Band, sums: &[Sums], limits: [f64; 2]) -> Vec<bool> {
     (0..sums.len()).map(of).collect()
 }
 
-fn sounding(sums: &[Sums]) -> Vec<bool> {
-    let near = |j: usize| &sums[j.saturating_sub(ABOUT / 2)..(j + ABOUT / 2 + 1).min(sums.len())];
-    let power: Vec<f64> =
-        (0..sums.len()).map(|j| near(j).iter().map(|s| s.print).sum::<f64>() / near(j).len() as f64).collect();
+/// The steps about which the print sounds.
+fn sounding(band: &Band, steps: usize) -> Vec<bool> {
+    let print = &band.print.0;
+    let at = |step: usize| ((step as f64 * STEP_S * band.hz).round() as usize).min(print.len());
+    let power: Vec<f64> = (0..steps)
+        .map(|j| {
+            let of = &print[at(j)..at(j + 1)];
+            of.iter().map(|v| f64::from(v * v)).sum::<f64>() / of.len().max(1) as f64
+        })
+        .collect();
+    let near = |j: usize| &power[j.saturating_sub(ABOUT / 2)..(j + ABOUT / 2 + 1).min(steps)];
+    let power: Vec<f64> = (0..steps).map(|j| near(j).iter().sum::<f64>() / near(j).len() as f64).collect();
     let least = quantile(power.iter().copied(), LOUD) * 10f64.powf(-SOUNDS_DB / 10.0);
     power.iter().map(|p| *p > least.max(1e-9)).collect()
 }
 
 /// The constant part of the lag that the filter has taken upon itself, and the polarity.
 fn constant(filter: &Filter, hz: f64) -> Option<OneDelay> {
-    let bins: Vec<Complex<f64>> =
-        filter.bins.iter().map(|b| Complex::new(f64::from(b.re), f64::from(b.im))).collect();
+    let bins: Vec<Complex<f64>> = filter.bins.iter().map(|b| Complex::new(f64::from(b.re), f64::from(b.im))).collect();
     let bin = |f: f64| (f / hz * filter.len as f64).round() as usize;
     let held = [bin(HELD_HZ[0]), bin(HELD_HZ[1].min(0.45 * hz)).min(filter.reaches)];
     let judged = bin(JUDGED_HZ[0])..bin(JUDGED_HZ[1].min(0.4 * hz)).min(filter.reaches);

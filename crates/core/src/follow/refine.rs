@@ -8,7 +8,7 @@ use crate::signal::ReadError;
 /// Lower edge of every band, in Hz.
 pub(super) const LOWEST_HZ: f64 = 80.0;
 /// Rounds a band.
-const ROUNDS: usize = 3;
+const ROUNDS: usize = 2;
 /// What is left is looked at over so many steps to weigh it: 20 ms.
 const LOCAL: usize = 4;
 /// Part of the steps whose remainder counts as noise that is everywhere.
@@ -28,13 +28,12 @@ pub(super) struct Pass {
 pub(super) fn refined(band: &Band, mut curve: Curve, pass: &Pass) -> Result<Curve, ReadError> {
     let limits = [LOWEST_HZ, pass.highest_hz];
     for _ in 0..ROUNDS {
-        let sums = Filter::fit(band.pair(), &curve)?.sums(band, &curve, limits, true)?;
+        let sums = Filter::fit(band.pair(), &curve)?.sums(band, &curve, limits)?;
         let mut info = information(band, &sums, limits);
         // Half a period of the upper edge would be the next minimum.
         let most = band.hz / (4.0 * pass.highest_hz);
         let off = |(s, w): (&Sums, &f64)| if *w > 0.0 { (-s.slope_left / s.slope).clamp(-most, most) } else { 0.0 };
-        let moved: Vec<f64> =
-            sums.iter().zip(&info).zip(&curve.0).map(|(sw, lag)| lag + off(sw) / band.hz).collect();
+        let moved: Vec<f64> = sums.iter().zip(&info).zip(&curve.0).map(|(sw, lag)| lag + off(sw) / band.hz).collect();
         let cap = quantile(info.iter().copied().filter(|w| *w > 0.0), CAP);
         info.iter_mut().for_each(|w| *w = w.min(cap));
         curve = Curve(smoothed(&moved, &info, pass.corner_hz, STEP_S));

@@ -157,9 +157,7 @@ fn frames(band: &Band, line: Line, (count, hop_s): (usize, f64), side: usize) ->
 /// The lags, by their place in the curves, that score most together.
 fn path(frames: &[Frame], sign: f32, reach: usize) -> Vec<usize> {
     let lags = frames[0].curve.len();
-    let score = |f: &Frame, at: usize| {
-        (1.0 + sign * f.curve[at]).max(0.05).ln() * (f.height / FULL).min(1.0)
-    };
+    let score = |f: &Frame, at: usize| (1.0 + sign * f.curve[at]).max(0.05).ln() * (f.height / FULL).min(1.0);
     let mut best: Vec<f32> = (0..lags).map(|at| score(&frames[0], at)).collect();
     let mut came: Vec<Vec<i8>> = vec![vec![0; lags]];
     for f in &frames[1..] {

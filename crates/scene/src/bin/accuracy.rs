@@ -1,5 +1,5 @@
 //! `make accuracy`: near microphones of *Harbour Hall* against their own source in every other one, over several seeds, with
-//! plain cross-correlation on the same sound beside it.
+//! plain cross-correlation on the same sound beside it. `accuracy some SEED…` looks at some of the varied sessions only, without it.
 
 use marea_core::decide::image::judged::Names;
 use marea_core::decide::image::repair;
@@ -40,8 +40,46 @@ struct Score {
     plain_wrong: usize,
 }
 
+/// What one group of sessions is made by.
+type Build = fn(f64, u64, varied::Kind) -> Scene;
+
+/// The groups of varied sessions: their seeds and what makes them.
+const GROUPS: [(std::ops::RangeInclusive<u64>, Build); 4] = [
+    (SESSIONS, varied::scene),
+    (CLOSE_SESSIONS, varied::close),
+    (CLIPPED_SESSIONS, varied::clipped),
+    (CROWDS, varied::crowd),
+];
+
+/// Some sessions by their seeds.
+fn some(seeds: impl Iterator<Item = String>, rate: SampleRate) -> Result<(), Box<dyn std::error::Error>> {
+    let mut text = String::new();
+    for seed in seeds {
+        let seed: u64 = seed.parse()?;
+        let Some((_, build)) = GROUPS.iter().find(|(seeds, _)| seeds.contains(&seed)) else { continue };
+        let (scene, played, checked) = checked(*build, seed, rate);
+        let s = score::score(&scene, &played, &checked);
+        session_row(&mut text, &seed.to_string(), &s, None);
+        s.notes.iter().for_each(|note| println!("{seed}: {note}"));
+    }
+    print!("{text}");
+    Ok(())
+}
+
+/// A session of a seed, played and checked.
+fn checked(build: Build, seed: u64, rate: SampleRate) -> (Scene, Rendered, score::Checked) {
+    let kind = if seed % 4 == 0 { varied::Kind::Clean } else { varied::Kind::Faulty };
+    let scene = build(LENGTH_S, seed, kind);
+    let played = scene.render();
+    let checked = score::check(&played, rate);
+    (scene, played, checked)
+}
+
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let rate = SampleRate::new(u64::from(harbour_hall::RATE_HZ))?;
+    if std::env::args().nth(1).as_deref() == Some("some") {
+        return some(std::env::args().skip(2), rate);
+    }
     let mut text = String::from(
         "# Accuracy\n\nMade by `make accuracy`. Every near microphone of the simulated session *Harbour Hall* against every other \
          channel, 75 s, four seeds; the truth is the direct path from the anchor's own source. Right: within one sample and of the \
@@ -162,13 +200,7 @@ const LENGTH_S: f64 = 50.0;
 const PLAIN_S: usize = 20;
 
 /// The whole-session check on sessions unlike one another.
-fn sessions(
-    text: &mut String,
-    rate: SampleRate,
-    title: &str,
-    seeds: std::ops::RangeInclusive<u64>,
-    build: fn(f64, u64, varied::Kind) -> Scene,
-) {
+fn sessions(text: &mut String, rate: SampleRate, title: &str, seeds: std::ops::RangeInclusive<u64>, build: Build) {
     let _ = writeln!(
         text,
         "\n## {title}\n\n| seed | cells | solid | wrong | sign wrong | likely | wrong | undecided | inversions there/found/false | opposed by placement | \
@@ -177,10 +209,7 @@ fn sessions(
     let mut all = score::Score::default();
     let mut all_plain = Some(0);
     for seed in seeds {
-        let kind = if seed % 4 == 0 { varied::Kind::Clean } else { varied::Kind::Faulty };
-        let scene = build(LENGTH_S, seed, kind);
-        let played = scene.render();
-        let checked = score::check(&played, rate);
+        let (scene, played, checked) = checked(build, seed, rate);
         let s = score::score(&scene, &played, &checked);
         let plain = (s.cells <= PLAIN_CELLS).then(|| plain_wrong(&scene, &played, &checked));
         session_row(text, &seed.to_string(), &s, plain);

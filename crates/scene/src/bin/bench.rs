@@ -4,6 +4,7 @@
 use marea_core::decide::{Named, decide, said, tracks_of};
 use marea_core::dsp::overview::OverviewBuilder;
 use marea_core::edit::Correction;
+use marea_core::follow::follow;
 use marea_core::measure::pair::measure_pair;
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::readings::meter::{CorrelationMeter, read_stereo};
@@ -18,7 +19,10 @@ use marea_media::work::WorkFile;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
 use marea_media::{AudioReader, Stop};
 use marea_scene::paths::random_map;
+use marea_scene::prints::{Machine, send};
 use marea_scene::{harbour_hall, varied};
+use rand::SeedableRng;
+use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -108,8 +112,10 @@ fn main() -> Done {
         return copies(&folder, &number(3), number(4).parse()?, number(5).parse()?, 5);
     }
     println!("| what | measured | bar |\n|---|---|---|");
-    if std::env::args().nth(2).as_deref() == Some("whole") {
-        return whole_sessions(&folder);
+    match std::env::args().nth(2).as_deref() {
+        Some("whole") => return whole_sessions(&folder),
+        Some("print") => return print(&folder),
+        _ => {}
     }
     let pair = two_recordings(&folder)?;
     measuring(&folder, &pair)?;
@@ -118,7 +124,41 @@ fn main() -> Done {
         rendering(&folder, label, offset)?;
     }
     paths()?;
+    print(&folder)?;
     whole_sessions(&folder)
+}
+
+/// A print of ten minutes against its send.
+fn print(folder: &Path) -> Done {
+    let rate = SampleRate::new(48_000)?;
+    let mut rng = ChaCha8Rng::seed_from_u64(5);
+    let mut machine = Machine::of(&mut rng);
+    machine.start_s = 1.5;
+    let sound = send(60.0, 5);
+    let sent: Vec<f32> = sound.iter().copied().cycle().take(48_000 * 600).collect();
+    let printed = machine.print(&sent, &mut rng);
+    let files = [folder.join("send.wav"), folder.join("print.wav")];
+    let mut sources = Vec::new();
+    for (n, (file, plane)) in files.iter().zip([&sent, &printed]).enumerate() {
+        repeat(file, plane, plane.len())?;
+        let place = folder.join(format!("p{n}"));
+        std::fs::create_dir_all(&place)?;
+        prepare(file, &place, rate, &Stop::default(), &mut |_| true)?;
+        sources.push(WorkFile::open(&channel_path(&place, 1))?);
+    }
+    for file in &files {
+        decode(file)?;
+    }
+    let (decoding, _) = seconds(|| files.iter().map(|f| decode(f)).collect::<Result<Vec<_>, _>>());
+    let (took, found) = seconds(|| follow(&sources[0], &sources[1], rate, &|_| true));
+    let found = found?;
+    println!(
+        "| a print of 10 minutes followed along time | {:.1} × decoding both; {took:.1} s; {:?}, {:.0} % measured | ≤ 20 × |",
+        took / decoding,
+        found.verdict,
+        100.0 * found.share
+    );
+    Ok(())
 }
 
 /// Everything about a map of signal paths but what must be off.

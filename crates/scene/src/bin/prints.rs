@@ -1,6 +1,6 @@
-//! Prints followed, seed by seed: `prints FROM TO SECONDS [FILE]`. Every fourth pair is strangers: a print of another send.
+//! Prints followed, seed by seed: `prints FROM TO SECONDS [FILE]`. Each print is also held against another send, which must be refused.
 
-use marea_core::follow::{follow, left_along};
+use marea_core::follow::{Followed, follow, left_along};
 use marea_core::signal::MemSource;
 use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
@@ -11,9 +11,40 @@ use rand_chacha::ChaCha8Rng;
 const HEAD: &str = "# Accuracy of prints\n\nMade by `make accuracy`. Simulated tape machines with wow, flutter, wandering speed, drift, saturation, colour and hiss, by seed; \
     drum sets, ensembles, single microphones and slow chords are sent. Errors of the lag in samples at 48 kHz, on measured steps; null: what is left of the print when \
     the send is subtracted along the measured lag, and along the true one, through the filter that fits best; one offset: error of the lag when one number stands for \
-    all of it, as one correlation gives it at best. Strangers: prints of another send.\n\n\
+    all of it, as one correlation gives it at best. Each print is also held against another send, which must be refused.\n\n\
     | seed | measured | mean | RMS | 95 % | worst | filled RMS | null, dB | null of the truth | null of one offset | one offset RMS | drift off, ppm | sign right | verdict |\n\
     |---|---|---|---|---|---|---|---|---|---|---|---|---|---|\n";
+
+/// What all seeds came to.
+#[derive(Default)]
+struct All {
+    prints: usize,
+    solid: usize,
+    signs: usize,
+    refused: usize,
+    /// Largest RMS and 95 % of those called solid, and how much deeper the true lag nulls at most, in dB.
+    worst: [f64; 3],
+}
+
+impl All {
+    fn add(&mut self, got: &Followed, rms: f64, most: f64, deeper_db: f64, sign: bool) {
+        self.prints += 1;
+        self.signs += usize::from(sign);
+        if got.verdict == Verdict::Solid {
+            self.solid += 1;
+            let now = [rms, most, deeper_db];
+            self.worst.iter_mut().zip(now).for_each(|(worst, now)| *worst = worst.max(now));
+        }
+    }
+
+    fn told(&self) -> String {
+        let Self { prints, solid, signs, refused, worst: [rms, most, deeper] } = self;
+        format!(
+            "\n{solid} of {prints} solid; of these the largest RMS is {rms:.2}, the largest 95 % {most:.2}, and the null at most {deeper:.1} dB less deep \
+             than with the true lag. Polarity right in {signs} of {prints}. Other sends refused: {refused} of {prints}.\n"
+        )
+    }
+}
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let args: Vec<String> = std::env::args().skip(1).collect();
@@ -21,7 +52,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let seconds: f64 = seconds.parse()?;
     let rate = SampleRate::new(u64::from(RATE_HZ))?;
     let mut text = HEAD.to_string();
-    let (mut strangers, mut refused) = (0, 0);
+    let mut all = All::default();
     for seed in from.parse()?..=to.parse::<u64>()? {
         let sent = send(seconds, seed);
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
@@ -36,7 +67,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             let steps = got.lag_frames.iter().zip(&got.measured).enumerate();
             steps.filter(|(_, (_, m))| **m == measured).map(|(j, (l, _))| (l - truth(j)).abs()).collect::<Vec<f64>>()
         };
-        let bias: Vec<f64> = got.lag_frames.iter().zip(&got.measured).enumerate().filter(|x| *x.1.1).map(|(j, (l, _))| l - truth(j)).collect();
+        let steps = got.lag_frames.iter().zip(&got.measured).enumerate();
+        let bias: Vec<f64> = steps.filter(|(_, (_, m))| **m).map(|(j, (l, _))| l - truth(j)).collect();
         let mean = bias.iter().sum::<f64>() / bias.len().max(1) as f64;
         let (mut off, filled) = (of(true), of(false));
         let rms = |v: &[f64]| (v.iter().map(|x| x * x).sum::<f64>() / v.len().max(1) as f64).sqrt();
@@ -61,14 +93,14 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         );
         print!("{took:.1} s {line}");
         text.push_str(&line);
-        if seed % 4 == 1 {
-            strangers += 1;
-            let other = follow(&MemSource(send(seconds, seed + 3)), &print, rate, &|_| true)?;
-            refused += usize::from(other.verdict == Verdict::Undecided);
-            println!("    stranger: {:.1} % {:?}: {}", 100.0 * other.share, other.verdict, other.reason);
+        let other = follow(&MemSource(send(seconds, seed + 3)), &print, rate, &|_| true)?;
+        all.add(&got, rms(&off), at(0.95), got.left.map - best, got.invert == machine.inverts);
+        all.refused += usize::from(other.verdict == Verdict::Undecided);
+        if other.verdict != Verdict::Undecided {
+            println!("    another send: {:.1} % {:?}: {}", 100.0 * other.share, other.verdict, other.reason);
         }
     }
-    text.push_str(&format!("\nStrangers refused: {refused} of {strangers}.\n"));
+    text.push_str(&all.told());
     if let Some(file) = rest.first() {
         std::fs::write(file, text)?;
     }

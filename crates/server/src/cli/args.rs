@@ -40,13 +40,21 @@ pub struct AlignArgs {
     /// Least certainty that moves a file.
     #[arg(long, value_enum, default_value = "likely")]
     pub accept: Accept,
+    /// How they are written.
+    #[command(flatten)]
+    pub write: WriteArgs,
+}
+
+/// How files are written.
+#[derive(Debug, Args)]
+pub struct WriteArgs {
     /// Write 32-bit float instead of 24-bit integer.
     #[arg(long)]
     pub float: bool,
     /// Replace files that are in the folder already. Recordings are never replaced.
     #[arg(long)]
     pub overwrite: bool,
-    /// Begin all files at the earliest sound instead of the anchor's beginning, so that nothing is left out.
+    /// Begin at the earliest sound instead of the anchor's (or the send's) beginning, so that nothing is left out.
     #[arg(long)]
     pub keep_head: bool,
 }

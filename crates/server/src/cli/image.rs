@@ -227,7 +227,9 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
         order: (0..c.file.channels.len()).map(|i| (&c.file, i)).collect(),
         edits: c.repair.channels.iter().map(|p| accepted(p).into()).collect(),
     };
-    write_all(&[plan], &c.file, c.rate, args, &|name| format!("{name}, repaired between its channels"))?;
+    write_all(&[plan], &c.file, c.rate, (&args.out, &args.write), &|name| {
+        format!("{name}, repaired between its channels")
+    })?;
     c.print(args.check.json)?;
     if !args.check.json {
         say!("the repaired file is in {}", args.out.display());

@@ -1,8 +1,10 @@
 //! The main job without server or database: `marea check` and `marea align` on files one against another, on a folder as a whole
-//! session, or on one file of several channels by itself; `marea paths` on a map of signal paths.
+//! session, or on one file of several channels by itself; `marea paths` on a map of signal paths, `marea probe` on a path
+//! that exists, `marea follow` on a print.
 
 mod args;
 mod files;
+mod follow;
 mod image;
 mod pair;
 mod paths;
@@ -12,7 +14,8 @@ mod report;
 mod session;
 mod write;
 
-pub use args::{Accept, AlignArgs, CheckArgs, Outcome};
+pub use args::{Accept, AlignArgs, CheckArgs, Outcome, WriteArgs};
+pub use follow::{FollowArgs, Way, run_follow};
 pub use paths::{PathsArgs, run_paths};
 pub use probe::{ProbeArgs, run_probe};
 

@@ -225,7 +225,7 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
         })
         .collect();
     let description = |name: &str| format!("{name}, aligned to {}", checked.report.anchor);
-    write::write_all(&plan, &checked.files[checked.anchor], checked.rate, args, &description)?;
+    write::write_all(&plan, &checked.files[checked.anchor], checked.rate, (&args.out, &args.write), &description)?;
     if args.check.json {
         say!("{}", serde_json::to_string_pretty(&checked.report).map_err(|e| e.to_string())?);
     } else {

@@ -299,7 +299,7 @@ pub fn run_align(folder: &Path, args: &AlignArgs) -> Result<(), String> {
         })
         .collect();
     let first = c.files.iter().min_by_key(|f| f.start).ok_or("nothing to write")?;
-    write_all(&plan, first, c.rate, args, &|name| format!("{name}, aligned with its session"))?;
+    write_all(&plan, first, c.rate, (&args.out, &args.write), &|name| format!("{name}, aligned with its session"))?;
     c.print(args.check.json)?;
     if !args.check.json {
         say!("{} aligned files in {}", plan.len(), args.out.display());

@@ -1,6 +1,6 @@
 //! Aligned copies: one a file, in a folder of their own.
 
-use super::args::AlignArgs;
+use super::args::WriteArgs;
 use super::files::Loaded;
 use marea_core::edit::Edit;
 use marea_core::signal::Placed;
@@ -38,16 +38,15 @@ pub fn write_all(
     plan: &[Planned],
     anchor: &Loaded,
     rate: SampleRate,
-    args: &AlignArgs,
+    (out, args): (&Path, &WriteArgs),
     description: &dyn Fn(&str) -> String,
 ) -> Result<(), String> {
-    std::fs::create_dir_all(&args.out).map_err(|e| format!("{}: {e}", args.out.display()))?;
+    std::fs::create_dir_all(out).map_err(|e| format!("{}: {e}", out.display()))?;
     let channels: Vec<Vec<Channel>> = plan.iter().map(Planned::channels).collect();
     let [first, end] = span(channels.iter().flatten(), rate);
     let start = if args.keep_head { first } else { anchor.start.0 };
     let mut taken = HashSet::new();
-    let paths: Vec<PathBuf> =
-        plan.iter().map(|p| args.out.join(disk_name(stem(&p.file.name), "wav", &mut taken))).collect();
+    let paths: Vec<PathBuf> = plan.iter().map(|p| out.join(disk_name(stem(&p.file.name), "wav", &mut taken))).collect();
     // Looked at before anything is written: all or nothing.
     for path in &paths {
         let same = |p: &Path| p.canonicalize().ok().zip(path.canonicalize().ok()).is_some_and(|(a, b)| a == b);

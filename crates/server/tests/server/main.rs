@@ -8,6 +8,7 @@ mod bad_input;
 mod check;
 mod cli;
 mod cli_files;
+mod cli_follow;
 mod cli_paths;
 mod cli_probe;
 mod crash;

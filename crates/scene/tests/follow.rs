@@ -1,0 +1,94 @@
+//! Prints of simulated tape machines against the lag that the machines had.
+
+use marea_core::follow::{Followed, follow, left_along};
+use marea_core::signal::MemSource;
+use marea_core::units::SampleRate;
+use marea_core::verdict::Verdict;
+use marea_scene::prints::{Machine, send};
+use rand::SeedableRng;
+use rand_chacha::ChaCha8Rng;
+
+fn rate() -> SampleRate {
+    SampleRate::new(48_000).unwrap()
+}
+
+fn machine(seed: u64) -> (Machine, ChaCha8Rng) {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed);
+    (Machine::of(&mut rng), rng)
+}
+
+fn followed(sent: &[f32], print: &[f32]) -> Followed {
+    follow(&MemSource(sent.to_vec()), &MemSource(print.to_vec()), rate(), &|_| true).unwrap()
+}
+
+/// Errors of the lag on measured steps, in samples.
+fn errors(f: &Followed, machine: &Machine) -> Vec<f64> {
+    let truth = |j: usize| machine.lag((j as f64 + 0.5) * f.step_frames / 48_000.0) * 48_000.0;
+    let steps = f.lag_frames.iter().zip(&f.measured).enumerate();
+    steps.filter(|(_, (_, m))| **m).map(|(j, (l, _))| l - truth(j)).collect()
+}
+
+#[test]
+fn the_lag_of_a_print_is_followed_along_time() {
+    for seed in [9_104, 9_106, 9_109] {
+        let sent = send(16.0, seed);
+        let (machine, mut rng) = machine(seed);
+        let print = machine.print(&sent, &mut rng);
+        let f = followed(&sent, &print);
+        assert_eq!(f.verdict, Verdict::Solid, "{seed}: {}", f.reason);
+        assert_eq!(f.invert, machine.inverts, "{seed}");
+        let off = errors(&f, &machine);
+        let rms = (off.iter().map(|e| e * e).sum::<f64>() / off.len() as f64).sqrt();
+        let mean = off.iter().sum::<f64>() / off.len() as f64;
+        // The machine's colour has a delay of its own, of which a part of a sample cannot be told from the path's.
+        assert!(
+            (rms * rms - mean * mean).max(0.0).sqrt() < 0.3 && mean.abs() < 1.0,
+            "{seed}: {rms:.2}, mean {mean:.2}"
+        );
+        // The null is as deep as the true lag gives it.
+        let lags: Vec<f64> = (0..f.lag_frames.len())
+            .map(|j| machine.lag((j as f64 + 0.5) * f.step_frames / 48_000.0) * 48_000.0)
+            .collect();
+        let best = left_along(&MemSource(sent.clone()), &MemSource(print.clone()), rate(), &lags).unwrap();
+        assert!(f.left.map < best + 0.5, "{seed}: {:.1} dB, with the true lag {best:.1}", f.left.map);
+        assert!(f.left.map < f.left.offset - 6.0, "{seed}: one offset leaves {:.1}", f.left.offset);
+    }
+}
+
+#[test]
+fn a_print_of_another_send_is_refused() {
+    for seed in [9_121, 9_122, 9_123, 9_124] {
+        let (machine, mut rng) = machine(seed);
+        let print = machine.print(&send(12.0, seed), &mut rng);
+        let f = followed(&send(12.0, seed + 1), &print);
+        assert_eq!(f.verdict, Verdict::Undecided, "{seed}: {}", f.reason);
+        assert!(f.lag_frames.is_empty(), "{seed}: no number is told of strangers");
+    }
+}
+
+#[test]
+fn what_cannot_be_followed_is_said() {
+    let sent = send(8.0, 9_130);
+    for (print, says) in [
+        (vec![0f32; 96_000], "silent"),
+        (vec![0.1f32; 4_000], "less than half a second"),
+        (Vec::new(), "less than half a second"),
+    ] {
+        let f = followed(&sent, &print);
+        assert_eq!(f.verdict, Verdict::Undecided);
+        assert!(f.reason.contains(says), "{}", f.reason);
+    }
+    assert_eq!(followed(&[], &sent).verdict, Verdict::Undecided);
+}
+
+#[test]
+fn a_plain_copy_lies_where_it_was_put() {
+    // Closed form: 12,345 samples later and inverted, at the same speed.
+    let sent = send(12.0, 9_132);
+    let mut print = vec![0f32; 12_345];
+    print.extend(sent.iter().map(|v| -0.5 * v));
+    let f = followed(&sent, &print);
+    assert!(f.verdict == Verdict::Solid && f.invert, "{}", f.reason);
+    assert!((f.later_frames - 12_345.0).abs() < 0.02, "{}", f.later_frames);
+    assert!(f.drift_ppm.abs() < 0.2 && f.left.map < -50.0, "{} ppm, {} dB", f.drift_ppm, f.left.map);
+}
