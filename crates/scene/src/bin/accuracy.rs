@@ -68,7 +68,7 @@ fn some(seeds: impl Iterator<Item = String>, rate: SampleRate) -> Result<(), Box
 
 /// A session of a seed, played and checked.
 fn checked(build: Build, seed: u64, rate: SampleRate) -> (Scene, Rendered, score::Checked) {
-    let kind = if seed % 4 == 0 { varied::Kind::Clean } else { varied::Kind::Faulty };
+    let kind = if seed.is_multiple_of(4) { varied::Kind::Clean } else { varied::Kind::Faulty };
     let scene = build(LENGTH_S, seed, kind);
     let played = scene.render();
     let checked = score::check(&played, rate);

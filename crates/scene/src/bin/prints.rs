@@ -27,12 +27,11 @@ struct All {
 }
 
 impl All {
-    fn add(&mut self, got: &Followed, rms: f64, most: f64, deeper_db: f64, sign: bool) {
+    fn add(&mut self, got: &Followed, now: [f64; 3], sign: bool) {
         self.prints += 1;
         self.signs += usize::from(sign);
         if got.verdict == Verdict::Solid {
             self.solid += 1;
-            let now = [rms, most, deeper_db];
             self.worst.iter_mut().zip(now).for_each(|(worst, now)| *worst = worst.max(now));
         }
     }
@@ -94,7 +93,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         print!("{took:.1} s {line}");
         text.push_str(&line);
         let other = follow(&MemSource(send(seconds, seed + 3)), &print, rate, &|_| true)?;
-        all.add(&got, rms(&off), at(0.95), got.left.map - best, got.invert == machine.inverts);
+        all.add(&got, [rms(&off), at(0.95), got.left.map - best], got.invert == machine.inverts);
         all.refused += usize::from(other.verdict == Verdict::Undecided);
         if other.verdict != Verdict::Undecided {
             println!("    another send: {:.1} % {:?}: {}", 100.0 * other.share, other.verdict, other.reason);

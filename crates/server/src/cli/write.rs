@@ -30,7 +30,7 @@ impl Planned<'_> {
     }
 }
 
-/// Writes them all from the anchor's beginning, or from the earliest sound when the head is kept, to the last end.
+/// Writes them all into a folder, from the anchor's beginning, or from the earliest sound when the head is kept, to the last end.
 ///
 /// # Errors
 /// A sentence that names the file. Recordings are never written over.

@@ -19,6 +19,7 @@ mod spots;
 use crate::dsp::stats::median;
 use crate::measure::arrival::{Late, Row, Table};
 use crate::measure::places::problem::{Arrival, Problem};
+use crate::measure::places::search::CROWD;
 use crate::measure::stage::{Fact, Found, Places};
 use crate::track::Role;
 use crate::units::Conditions;
@@ -51,7 +52,9 @@ pub fn with_facts(table: &Table, roles: &[Role], facts: &[Fact]) -> Table {
 /// before some cells changed or facts were known; the search then begins there.
 pub fn place(rows: &[Row], roles: &[Role], at: Conditions, facts: &[Fact], before: Option<&Found>) -> Option<Placed> {
     let mut problem = Problem::of(rows, roles, at, facts)?;
-    let begin = before.and_then(|b| problem.begun_from(b));
+    // With another source the search begins anew, which may bring what was missing to tell a latency; in a crowd that takes too long.
+    let near = |b: &&Found| b.used == problem.used || problem.mics.len() > CROWD;
+    let begin = before.filter(near).and_then(|b| problem.begun_from(b));
     let fit = problem.solve(begin)?;
     let spread = problem.covariance(&fit)?;
     let scale = at.rate.hz_f64() / at.air.speed_m_s();

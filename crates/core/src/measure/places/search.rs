@@ -11,7 +11,7 @@ const WIDE: [f64; 3] = [20.0, 4.0, 1.0];
 const STARTS: usize = 6;
 /// With more microphones than this each is tied down by so many arrivals that the search for latencies goes on from the places found
 /// so far. From widest losses it would leave a good minimum: fewer latencies were found in simulated sessions (7 of 13, not 4).
-const CROWD: usize = 20;
+pub const CROWD: usize = 32;
 /// Factor on the scale of the losses from which it goes on there.
 const WIDE_IN_A_CROWD: f64 = 4.0;
 /// Part of the arrivals that lie within three standard deviations at which the first beginning is good enough: other sides of the
