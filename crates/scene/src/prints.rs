@@ -2,7 +2,7 @@
 //! with the true lag.
 
 use crate::sets;
-use crate::stages::{low_pass_biquad, noisy, peak};
+use crate::stages::{low_pass_analogue, noisy, peak};
 use crate::varied::{Kind, ensemble};
 use marea_core::render::sinc::sinc;
 use rand::{Rng, SeedableRng};
@@ -93,7 +93,7 @@ impl Machine {
             high,
             0.9,
         );
-        noisy(low_pass_biquad(&coloured, rng.random_range(11_000.0..17_000.0)), self.hiss_db, rng)
+        noisy(low_pass_analogue(&coloured, rng.random_range(11_000.0..17_000.0)), self.hiss_db, rng)
     }
 }
 

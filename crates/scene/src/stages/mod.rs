@@ -4,7 +4,7 @@
 mod parts;
 mod process;
 
-pub use parts::{convolved, delayed, low_pass, low_pass_biquad, noisy, peak};
+pub use parts::{convolved, delayed, low_pass, low_pass_analogue, noisy, peak};
 
 use rand_chacha::ChaCha8Rng;
 

@@ -60,11 +60,13 @@ pub fn peak(x: &[f32], hz: f64, db: f64, q: f64) -> Vec<f32> {
     biquad(x, b, d)
 }
 
-/// A second-order low pass of minimum phase without a hump (the same source).
-pub fn low_pass_biquad(x: &[f32], hz: f64) -> Vec<f32> {
-    let w = TAU * hz / 48_000.0;
-    let (alpha, c) = (w.sin() / std::f64::consts::SQRT_2, w.cos());
-    biquad(x, [(1.0 - c) / 2.0, 1.0 - c, (1.0 - c) / 2.0], [1.0 + alpha, -2.0 * c, 1.0 - alpha])
+/// A second-order low pass of minimum phase without a hump, as what is not digital has it: its poles are those of the analogue filter, and it
+/// has no zero at half the rate.
+pub fn low_pass_analogue(x: &[f32], hz: f64) -> Vec<f32> {
+    let turn = TAU * hz / 48_000.0 / std::f64::consts::SQRT_2;
+    let (radius, d1) = ((-turn).exp(), -2.0 * (-turn).exp() * turn.cos());
+    let d2 = radius * radius;
+    biquad(x, [1.0 + d1 + d2, 0.0, 0.0], [1.0, d1, d2])
 }
 
 /// A filter of second order by its coefficients.
