@@ -7,7 +7,7 @@ use crate::follow::coarse;
 use crate::follow::curve::{Curve, STEP_S, time};
 use crate::follow::fill::{Swing, filled, swings};
 use crate::follow::model::{Filter, Sums};
-use crate::follow::refine::{LOWEST_HZ, Pass, information, quantile, refined};
+use crate::follow::refine::{HIGHEST, LOWEST_HZ, Pass, information, quantile, refined};
 use crate::follow::track;
 use crate::progress::MeasureError;
 use crate::signal::{ReadError, Source};
@@ -179,7 +179,7 @@ pub fn left_along(
 }
 
 fn limits(top: &Band) -> [f64; 2] {
-    [LOWEST_HZ, PASSES[2].highest_hz.min(0.42 * top.hz)]
+    [LOWEST_HZ, PASSES[2].highest_hz.min(HIGHEST * top.hz)]
 }
 
 /// What the filter that fits best along a curve leaves, in dB.
@@ -215,6 +215,9 @@ fn judged(top: &Band, whole: Pair, curve: &Curve) -> Result<Followed, MeasureErr
     let told = constant.is_some_and(|c| c.quality > ONE_DELAY) && reaches_hz > REACHES_HZ;
     let percent = 100.0 * share;
     let (verdict, reason) = match share {
+        _ if constant.is_none() => {
+            (Verdict::Undecided, "too little of the band comes through to tell its polarity".into())
+        }
         PRINT.. if told => (Verdict::Solid, format!("{percent:.0} % of what sounds could be measured")),
         PRINT.. => (
             Verdict::Likely,

@@ -7,6 +7,8 @@ use crate::signal::ReadError;
 
 /// Lower edge of every band, in Hz.
 pub(super) const LOWEST_HZ: f64 = 80.0;
+/// Highest upper edge of a band, as a part of its rate.
+pub(super) const HIGHEST: f64 = 0.42;
 /// Rounds a band.
 const ROUNDS: usize = 2;
 /// What is left is looked at over so many steps to weigh it: 20 ms.
@@ -26,12 +28,13 @@ pub(super) struct Pass {
 
 /// The curve after some rounds in a band.
 pub(super) fn refined(band: &Band, mut curve: Curve, pass: &Pass) -> Result<Curve, ReadError> {
-    let limits = [LOWEST_HZ, pass.highest_hz];
+    // Recordings of low rates reach less far up.
+    let limits = [LOWEST_HZ, pass.highest_hz.min(HIGHEST * band.hz)];
     for _ in 0..ROUNDS {
         let sums = Filter::fit(band.pair(), &curve)?.sums(band, &curve, limits)?;
         let mut info = information(band, &sums, limits);
         // Half a period of the upper edge would be the next minimum.
-        let most = band.hz / (4.0 * pass.highest_hz);
+        let most = band.hz / (4.0 * limits[1]);
         let off = |(s, w): (&Sums, &f64)| if *w > 0.0 { (-s.slope_left / s.slope).clamp(-most, most) } else { 0.0 };
         let moved: Vec<f64> = sums.iter().zip(&info).zip(&curve.0).map(|(sw, lag)| lag + off(sw) / band.hz).collect();
         let cap = quantile(info.iter().copied().filter(|w| *w > 0.0), CAP);
