@@ -172,3 +172,23 @@ proptest! {
         }
     }
 }
+
+/// A home that is late by a fault is heard after its neighbours' microphones; a second microphone at its source was first all the same.
+#[test]
+fn a_late_home_keeps_its_second_microphone() {
+    let mut made = Made {
+        sources: 4,
+        seed: 667_010,
+        wired: vec![false; 20],
+        late: vec![0.0; 20],
+        second: vec![(1, 0.0, true)],
+        lows: 0.3,
+        likely: vec![false; 60],
+    };
+    (made.wired[1], made.late[1]) = (true, 399.0);
+    let (table, tracks) = table(&made);
+    let c = decide(&table, &tracks);
+    let of = |label: &str| tracks.iter().position(|t| t.label == label).unwrap();
+    let (home, second) = (&c.tracks[of("near 1")], &c.tracks[tracks.len() - 1]);
+    assert_eq!(home.invert, second.invert, "{} / {}", home.reason, second.reason);
+}

@@ -4,6 +4,7 @@ use crate::api::{self, State};
 use crate::jobs::{Program, Workers};
 use crate::settings::Settings;
 use crate::store::Store;
+use crate::worker::LAST_WORD;
 use crate::{db, demo, guard, web as page};
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::{App, HttpServer, web};
@@ -16,8 +17,9 @@ use tokio::sync::watch;
 /// Jobs done at the same time: measuring and rendering fill a core each.
 const WORKERS: usize = 2;
 
-/// What is still at work this long after the word to end is left behind.
-const LAST_WORD: Duration = Duration::from_millis(1_500);
+/// What has not been given back this long after jobs were to stop is left to its lease. Milliseconds suffice; a database that is
+/// overloaded is waited for, since a job that is not given back counts as begun.
+const GIVING_BACK: Duration = Duration::from_secs(3);
 
 /// Serves on a listener until `ended` becomes true; then lets requests finish for a second and jobs stop at a safe place. Calls `ready` once requests
 /// are answered.
@@ -75,9 +77,8 @@ pub async fn run(
             }
         }
         // Jobs look for a safe place to stop at while requests end.
-        tokio::join!(handle.stop(true), tokio::time::timeout(LAST_WORD, futures_util::future::join_all(at_work)))
-            .1
-            .ok();
+        let given_back = tokio::time::timeout(LAST_WORD + GIVING_BACK, futures_util::future::join_all(at_work));
+        tokio::join!(handle.stop(true), given_back).1.ok();
     };
     let (served, ()) = tokio::join!(server, ending);
     let _ = tokio::time::timeout(Duration::from_millis(300), pool.close()).await;

@@ -96,7 +96,9 @@ fn opposed(case: &Case, m: usize, mic: &Mic, sources: &[SourceOf]) -> Option<Fin
     let (is_wired, is_opposed) = (mic.wired(), mic.opposed());
     let on_purpose = is_wired && is_opposed && case.tracks[m].edit.invert;
     let told = (is_wired || is_opposed) && !on_purpose;
-    let verdict = if is_wired { mic.wiring } else { mic.verdict }.filter(|_| told)?;
+    // What is to be inverted is no surer than what becomes of the sum.
+    let wiring = if mic.sign < 0 { mic.wiring.min(mic.verdict) } else { mic.wiring };
+    let verdict = if is_wired { wiring } else { mic.verdict }.filter(|_| told)?;
     let finding = if mic.either || verdict == Verdict::Undecided {
         // Reported only when its own source is heard clearly.
         untold(m, case.label(m), mic, &sources[own.filter(|_| mic.clearly)?].name)

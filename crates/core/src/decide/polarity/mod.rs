@@ -24,6 +24,7 @@ use crate::measure::arrival::Row;
 use crate::track::Role;
 use crate::verdict::Verdict;
 use own::Settled;
+use shared::body;
 use turning::LowVotes;
 use weights::{LIKELY_SIGN_COUNTS, MAIN_COUNTS, OWN_TWO_SIDED_COUNTS, TWO_SIDED_COUNTS, TWO_SIDED_NEAR_COUNTS};
 
@@ -104,7 +105,21 @@ pub fn judge(case: &Case, latency: &latency::Judged) -> Judged {
     for (mic, votes) in mics.iter_mut().zip(&votes) {
         mic.wiring = mic.wiring.map(|v| borne_out_by_lows(mic, votes, v));
     }
+    let cancelling: Vec<usize> = (0..n).filter(|m| cancels(case, &mics, *m)).collect();
+    for m in cancelling {
+        mics[m].verdict = mics[m].verdict.map(|v| v.min(Verdict::Likely));
+    }
     Judged { mics, rows: s.rows }
+}
+
+/// With the polarities advised, another microphone of the same source takes its sound away: one of the two is judged wrongly.
+fn cancels(case: &Case, mics: &[Mic], m: usize) -> bool {
+    let opposed = |row: &Row, o: usize| {
+        let likeness = body(row, [m, o]).unwrap_or(0.0);
+        o != m && heard(case, row, o) && f64::from(mics[m].sign * mics[o].sign) * likeness <= -ALIKE
+    };
+    let beside = |row: &&Row| row.members.contains(&m) && heard(case, row, m);
+    case.table.rows.iter().filter(beside).any(|row| row.members.iter().any(|o| opposed(row, *o)))
 }
 
 fn heard(case: &Case, row: &Row, m: usize) -> bool {
@@ -115,12 +130,14 @@ fn rows_of(owners: &[Vec<usize>], m: usize) -> Vec<usize> {
     (0..owners.len()).filter(|i| owners[*i].contains(&m)).collect()
 }
 
-/// The microphones that stand at a row's source: its members, unless another near microphone hears it clearly before its home.
+/// The microphones that stand at a row's source: its members, unless another near microphone hears it clearly before any of them.
 fn owners(case: &Case, row: &Row, latency: &latency::Judged) -> Vec<usize> {
     let lag = |m: usize| row.cells[m].lag_frames.map(|l| l - latency.of(m) + latency.of(row.home));
+    // The home may be late by a fault that is not known yet: what counts is the first of all members.
+    let first = row.members.iter().filter_map(|m| lag(*m)).fold(0.0, f64::min) - OWNS_FROM_S * case.rate_hz;
     let before = |m: &usize| {
         let near = case.tracks[*m].role == Role::Near && !row.members.contains(m);
-        near && row.cells[*m].verdict == Verdict::Solid && lag(*m).is_some_and(|l| l < -OWNS_FROM_S * case.rate_hz)
+        near && row.cells[*m].verdict == Verdict::Solid && lag(*m).is_some_and(|l| l < first)
     };
     match (0..case.tracks.len()).filter(before).min_by(|a, b| lag(*a).unwrap_or(0.0).total_cmp(&lag(*b).unwrap_or(0.0)))
     {
