@@ -13,6 +13,7 @@ export const router = createRouter({
         { path: 'check', name: 'check', component: () => import('./views/check/CheckView.vue') },
         { path: 'align', name: 'align', component: () => import('./views/align/AlignView.vue') },
         { path: 'stereo', name: 'stereo', component: () => import('./views/stereo/StereoView.vue') },
+        { path: 'latency', name: 'latency', component: () => import('./views/latency/LatencyView.vue') },
         { path: 'deliver', name: 'deliver', component: () => import('./views/deliver/DeliverView.vue') },
       ],
     },

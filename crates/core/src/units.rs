@@ -103,6 +103,11 @@ impl std::ops::Sub for Offset {
 }
 
 impl Offset {
+    /// Leaves a track where it is.
+    pub fn is_zero(&self) -> bool {
+        self.0 == 0.0
+    }
+
     /// As proposed and typed: to a hundredth of a frame.
     pub fn rounded(self) -> Self {
         Self((self.0 * 100.0).round() / 100.0)

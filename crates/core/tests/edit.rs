@@ -65,7 +65,7 @@ proptest! {
     ) {
         let x = noise(400, 5);
         let slices = given.iter().map(|(from, long, at, rise, fall)| slice(*from, from + long, *at as f64, [*rise, *fall]));
-        let edit = Edit { cut: cut(slices.collect()), placement: Placement { offset_frames: Offset(offset as f64)}, ..Edit::default() };
+        let edit = Edit { cut: cut(slices.collect()), placement: Offset(offset as f64).into(), ..Edit::default() };
         prop_assert!(edit.check().is_ok());
         let got = read(&x, start, &edit, rate(), (-100, &cuts));
         for (frame, v) in (-100i64..).zip(&got) {
@@ -84,7 +84,7 @@ proptest! {
         let map = TimeMap::new(vec![[0.0, 0.0], [300.0, 300.0 * (1.0 + drift)], [900.0, 900.0]]).unwrap();
         let slices = vec![slice(10, 300, 0.5, [20, 20]), slice(250, 700, 280.25, [30, 0])];
         let edit = Edit {
-            placement: Placement { offset_frames: Offset(offset)},
+            placement: Offset(offset).into(),
             invert,
             map: mapped.then_some(map),
             cut: cut(if mapped { Vec::new() } else { slices }),
@@ -106,7 +106,7 @@ proptest! {
         }
         let map = TimeMap::new(points).unwrap();
         prop_assert!((map.own_of(map.session_of(at)) - at).abs() < 1e-6);
-        let edit = Edit { map: Some(map.clone()), placement: Placement { offset_frames: Offset(5.5)}, ..Edit::default() };
+        let edit = Edit { map: Some(map.clone()), placement: Offset(5.5).into(), ..Edit::default() };
         let frame = at.round() as i64;
         let pieces = edit.pieces(SessionFrame(100), rate());
         let here = pieces.0.iter().find(|p| p.from <= frame && frame < p.to).unwrap();
@@ -212,7 +212,7 @@ fn what_is_drawn_is_what_plays() {
     let x: Vec<f32> = (0..2_000).map(|n| n as f32 + 1.0).collect();
     let besides = Correction { offset_frames: Offset(30.0), invert: true, gain_db: 0.0 };
     let stretches = vec![Stretch { from: RecordingFrame(400), to: RecordingFrame(900), besides }];
-    let placement = Placement { offset_frames: Offset(25.0) };
+    let placement = Offset(25.0).into();
     let slices =
         vec![slice(900, 1_500, 300.0, [0, 0]), slice(0, 700, 0.0, [0, 0]), slice(1_500, 1_900, 1_600.0, [0, 0])];
     let map = TimeMap::new(vec![[0.0, 0.0], [1_000.0, 1_100.0], [2_000.0, 2_000.0]]).unwrap();
@@ -256,7 +256,7 @@ fn a_map_beyond_the_recording_hides_nothing_of_it() {
 fn one_list_of_slices_serves_a_set() {
     let slices = vec![slice(1_000, 3_000, 1_000.0, [0, 0]), slice(3_000, 5_000, 3_200.0, [0, 0])];
     let set = |start: i64, offset: i64| Edit {
-        placement: Placement { offset_frames: Offset(offset as f64) },
+        placement: Offset(offset as f64).into(),
         cut: Cut { begins: start + offset, slices: slices.clone() },
         ..Edit::default()
     };

@@ -15,6 +15,9 @@ pub const TIME_REFERENCE: u64 = (20 * 3_600 + 15 * 60) * RATE_HZ as u64;
 /// The cello's near microphone comes this much late, in frames (4.6 ms).
 pub const CELLO_LATE_FRAMES: f64 = 221.0;
 
+/// How twelve of its tracks are played, as docs/paths.schema.json has it.
+pub const PATHS: &str = include_str!("harbour_hall_paths.json");
+
 /// Quarter notes a minute.
 pub const BPM: f64 = 96.0;
 /// Where the music begins: after a second, at 48 kHz.

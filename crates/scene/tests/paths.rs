@@ -229,3 +229,79 @@ fn a_large_map_is_computed() {
     assert!(some.len() > 50 && some.is_sorted_by(|a, b| a.latency >= b.latency));
     assert!(meetings(&g).iter().all(|m| m.apart > Span(0) && !m.tracks.is_empty()));
 }
+
+/// Both ways bring every track to the output at one moment; with what is left to add, all inputs of every sum meet.
+#[test]
+fn tracks_make_up_for_their_paths() {
+    for seed in 0..40 {
+        let m = random_map(seed, 30, 3);
+        let g = Graph::new(&m).unwrap();
+        let [wait, pull] = [Way::Wait, Way::Pull].map(|way| plan(&g, way));
+        assert_eq!(wait.add, pull.add, "seed {seed}");
+        let slowest = wait.latency;
+        for (w, p) in wait.offsets.iter().zip(&pull.offsets) {
+            assert_eq!((w.0, w.1 - p.1), (p.0, slowest), "seed {seed}: the ways differ by one constant");
+            assert!(w.1 >= Span(0) && p.1 <= Span(0));
+        }
+        // The last arrival of each track by every route of its own, walked one by one.
+        let all = routes(&g, 200_000);
+        for &(track, by) in &wait.offsets {
+            let last = all.iter().filter(|r| r.from == track).map(|r| r.latency).max().unwrap();
+            assert_eq!(last + by, slowest, "seed {seed}");
+        }
+        let mut met = g.clone();
+        for (i, e) in met.edges.iter_mut().enumerate() {
+            let placed = wait.offsets.iter().find(|t| t.0 == e.from).map_or(Span(0), |t| t.1);
+            e.span = e.span + placed + wait.add[i];
+        }
+        let roots: Vec<usize> = (0..met.ids.len()).filter(|&n| met.is_root(n)).collect();
+        for at in reach(&met, &roots).into_iter().flatten() {
+            assert_eq!(at.first, at.last, "seed {seed}");
+        }
+    }
+}
+
+/// 1 + cos(2πfT) over a third-octave, against a sum over many frequencies of it. In step two copies gain 3.01 dB over two unrelated sounds;
+/// half a period apart nothing is left (sum of two sines).
+#[test]
+fn copies_apart_lose_as_the_comb_says() {
+    for apart_s in [0.0, 1.0 / 48_000.0, 0.000_5, 0.007, 0.34] {
+        for hz in [25.0, 100.0, 1_000.0, 10_000.0] {
+            let [low, high] = [hz * 2f64.powf(-1.0 / 6.0), hz * 2f64.powf(1.0 / 6.0)];
+            let many = 200_000;
+            let each = (0..many).map(|i| low + (high - low) * (f64::from(i) + 0.5) / f64::from(many));
+            let mean = each.map(|f| 1.0 + (std::f64::consts::TAU * f * apart_s).cos()).sum::<f64>() / f64::from(many);
+            assert!((sum_of_copies(apart_s, hz) - mean).abs() < 1e-3, "{apart_s} s at {hz} Hz");
+        }
+    }
+    assert_eq!(sum_of_copies(0.0, 1_000.0), 2.0);
+    assert!(sum_of_copies(0.005, 100.0) < 0.1, "5 ms are half a period of 100 Hz");
+}
+
+/// The finding names node, track, ways and time, and which bands two copies lose.
+#[test]
+fn copies_that_meet_are_a_finding() {
+    let m = map(json!({ "sample_rate_hz": 48_000, "nodes": [
+        { "id": "Drum", "kind": "track", "to": [{ "node": "Dry" }, { "node": "Wet" }] },
+        { "id": "Dry", "kind": "group", "to": [{ "node": "Out" }] },
+        { "id": "Wet", "kind": "return", "stages": [stage("Plate", 5.0)], "to": [{ "node": "Out" }] },
+        { "id": "Out", "kind": "output" } ]}));
+    let g = Graph::new(&m).unwrap();
+    let met = meetings(&g);
+    let f = unequal(&g, &met[0], 48_000.0, &|n| vec![n + 7]);
+    assert_eq!(f.about.tracks, [7]);
+    for told in [
+        "Out gets Drum by two ways",
+        "5.00 ms (240.0 samples)",
+        "first by Dry > Out",
+        "last by Wet > Out",
+        "around 100 Hz",
+    ] {
+        assert!(f.text.contains(told), "{told}: {}", f.text);
+    }
+    let at = |hz: f64| f.cost_bands.iter().find(|b| b.hz == hz).unwrap();
+    assert!(at(100.0).then_db - at(100.0).now_db > 12.0, "half a period apart at 100 Hz");
+    assert!(at(200.0).then_db - at(200.0).now_db < 1.5, "a whole period apart at 200 Hz");
+    // Over many combs two copies are as loud as two unrelated sounds: 3.01 dB less than in step.
+    assert!((at(10_000.0).now_db).abs() < 0.2);
+}

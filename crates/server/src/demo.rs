@@ -56,6 +56,8 @@ pub async fn load(w: &Workers, recorded: Option<Vec<PathBuf>>) -> Result<Uuid, S
         .bind(session)
         .execute(&mut *tx)
         .await?;
+    let paths = serde_json::from_str(harbour_hall::PATHS).map_err(|e| ServerError::Internal(e.to_string()))?;
+    crate::db::paths::write(&mut tx, session, Some(&paths)).await?;
     for (order, (path, sha256, bytes)) in (crate::clock::now_ms()..).zip(files) {
         let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         w.store.keep_recording(&path, &sha256)?;

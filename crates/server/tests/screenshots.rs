@@ -110,6 +110,12 @@ async fn pictures() {
     b.find("[data-test=sides]").await;
     shot("sides").await;
     b.click("[data-test=theme]").await;
+    b.page.goto(&format!("{}/sessions/{session}/latency", server.base)).await.expect("the page");
+    b.find("[data-test=path-map]").await;
+    shot("latency").await;
+    b.click("[data-test=theme]").await;
+    b.click("[data-test=offender]").await;
+    shot("latency-night").await;
     b.page.goto(&format!("{}/sessions/{session}/deliver", server.base)).await.expect("the page");
     b.click("[data-test=theme]").await;
     b.click("[data-test=write]").await;

@@ -6,4 +6,5 @@ pub mod deliver;
 pub mod hear;
 pub mod names;
 pub mod paths_sheet;
+pub mod paths_view;
 pub mod standing;

@@ -428,6 +428,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The session's signal paths: totals, what meets unequally, three ways to make up for it. */
+        get: operations["show_paths"];
+        /** Draw the paths anew. A loop is refused with its nodes named; what is carried by tracks stays until a way is chosen again. */
+        put: operations["draw_paths"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/paths/choice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose a way to make up for the latency of paths: one decision for all tracks. */
+        post: operations["choose_way"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/paths/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The map as a file: JSON (docs/paths.schema.json) or a sheet. */
+        get: operations["paths_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/paths/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a sheet (CSV) as a map. Nothing is stored. */
+        post: operations["read_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/recordings": {
         parameters: {
             query?: never;
@@ -628,6 +697,16 @@ export interface components {
             answer?: components["schemas"]["Answered"] | null;
             /** @description Keys of open findings. */
             keys?: string[];
+        };
+        /** @description A delay to add on a connection. */
+        AddedDelay: {
+            /** @description Edge, by number. */
+            edge: number;
+            /**
+             * Format: double
+             * @description Frames.
+             */
+            frames: number;
         };
         /** @description Final advice for a track. */
         Advice: {
@@ -975,6 +1054,16 @@ export interface components {
             /** @description What the sum of all tracks keeps. */
             whole: components["schemas"]["WholeBand"][];
         };
+        /** @description A way that is chosen. */
+        Choice: {
+            /**
+             * Format: double
+             * @description For switching off: the limit in ms.
+             */
+            under_ms?: number | null;
+            /** @description Which. */
+            way: components["schemas"]["PathWay"];
+        };
         /** @description Two tracks that are one recording. */
         Copied: {
             /** @description First track, by index. */
@@ -1144,6 +1233,22 @@ export interface components {
             /** @description Session frame after the last. */
             to: components["schemas"]["SessionFrame"];
         };
+        /** @description A connection. */
+        EdgeView: {
+            /**
+             * Format: double
+             * @description From input to input, in frames.
+             */
+            frames: number;
+            /** @description Node that feeds, by number. */
+            from: number;
+            /** @description “A > B”. */
+            name: string;
+            /** @description Where the signal is taken. */
+            tap: components["schemas"]["PathTap"];
+            /** @description Node that is fed. */
+            to: number;
+        };
         /** @description All that one track carries. The default leaves it as recorded. */
         Edit: {
             /** @description Pieces of the recording at places of their own; where there are some, nothing else of it sounds. */
@@ -1173,6 +1278,7 @@ export interface components {
             invert?: boolean | null;
             map?: components["schemas"]["TimeMap"] | null;
             offset_frames?: components["schemas"]["Offset"] | null;
+            path_frames?: components["schemas"]["Offset"] | null;
             /** @description Stretches that carry something besides, in order. */
             stretches?: components["schemas"]["Stretch"][] | null;
         };
@@ -1544,7 +1650,7 @@ export interface components {
          * @description What a finding is about.
          * @enum {string}
          */
-        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "pairs-contradict" | "weak-in-mono" | "lows-lost" | "advice-costs" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided" | "channel-inverted" | "channel-late" | "level-difference" | "one-copied" | "lasting-opposition" | "silent";
+        Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "pairs-contradict" | "weak-in-mono" | "lows-lost" | "advice-costs" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided" | "channel-inverted" | "channel-late" | "level-difference" | "one-copied" | "lasting-opposition" | "silent" | "paths-meet-unequal";
         /** @description One lag in every unit an engineer reads. */
         LagUnits: {
             /**
@@ -1739,6 +1845,16 @@ export interface components {
          * @enum {string}
          */
         Material: "struck" | "sustained";
+        /** @description Where copies meet unequally. */
+        MeetingView: {
+            /**
+             * Format: double
+             * @description The greatest difference of two copies of one track.
+             */
+            apart_frames: number;
+            /** @description Node, by number. */
+            node: number;
+        };
         /** @description The lag of one moment. */
         MomentLag: {
             /** @description Session frame as the home microphone hears it. */
@@ -1748,6 +1864,16 @@ export interface components {
              * @description Lag against the home microphone as recorded, in frames; none where this moment alone does not tell.
              */
             lag_frames?: number | null;
+        };
+        /** @description A track of the map and by how much it plays later. */
+        MovedNode: {
+            /**
+             * Format: double
+             * @description Frames; negative is earlier.
+             */
+            frames: number;
+            /** @description Node, by number. */
+            node: number;
         };
         /** @description What one track shall become. */
         NewChange: {
@@ -1771,10 +1897,43 @@ export interface components {
             /** @description Moved by hand: members of a group that moves together come along by the same amount. */
             with_groups?: boolean;
         };
+        /** @description Another map. */
+        NewPaths: {
+            /** @description For the history, up to 300 characters. */
+            label: string;
+            /** @description All of it. */
+            map: components["schemas"]["PathMap"];
+        };
         /** @description A new session. */
         NewSession: {
             /** @description Name, 1 to 200 characters. */
             name: string;
+        };
+        /** @description A node with what its paths come to. */
+        NodeView: {
+            /**
+             * Format: double
+             * @description First arrival at its input; none where nothing comes.
+             */
+            first_frames?: number | null;
+            /** @description Name. */
+            id: string;
+            /** @description What it is. */
+            kind: components["schemas"]["PathNodeKind"];
+            /**
+             * Format: double
+             * @description Last arrival there.
+             */
+            last_frames?: number | null;
+            /**
+             * Format: double
+             * @description Stages that delay, together.
+             */
+            own_frames: number;
+            /** @description Each stage in frames, on or off. */
+            stages_frames: number[];
+            /** @description Tracks of the session that it stands for, by number. */
+            tracks: number[];
         };
         /**
          * Format: double
@@ -1906,6 +2065,112 @@ export interface components {
             propose_invert: boolean;
             remaining?: components["schemas"]["LagUnits"] | null;
         };
+        /** @description All paths of a session. */
+        PathMap: {
+            /** @description In any order. */
+            nodes: components["schemas"]["PathNode"][];
+            /**
+             * Format: double
+             * @description The session's rate.
+             */
+            sample_rate_hz: number;
+        };
+        /** @description A track, a group, a return or an output. */
+        PathNode: {
+            /** @description Its name, once in a map. */
+            id: string;
+            /** @description What it is. */
+            kind: components["schemas"]["PathNodeKind"];
+            /** @description In the order in which sound passes them. */
+            stages?: components["schemas"]["PathStage"][];
+            /** @description What it feeds. */
+            to?: components["schemas"]["PathSend"][];
+        };
+        /**
+         * @description What a node is.
+         * @enum {string}
+         */
+        PathNodeKind: "track" | "group" | "return" | "output";
+        /** @description Where a node's signal goes. */
+        PathSend: {
+            /** @description Id of the node that is fed. */
+            node: string;
+            /** @description Where the signal is taken. */
+            tap?: components["schemas"]["PathTap"];
+        };
+        /** @description One stage of processing. */
+        PathStage: {
+            /**
+             * Format: double
+             * @description Rate at which samples are counted; the session's when it is not said.
+             */
+            at_rate_hz?: number | null;
+            /** @description Is it late also when it is off? */
+            late_when_off?: boolean;
+            /**
+             * Format: double
+             * @description Latency in milliseconds; either this or samples.
+             */
+            latency_ms?: number | null;
+            /**
+             * Format: double
+             * @description Latency in samples at `at_rate_hz`.
+             */
+            latency_samples?: number | null;
+            /** @description As the engineer calls it. */
+            name?: string;
+            /** @description Is it switched on? */
+            on?: boolean;
+        };
+        /**
+         * @description Where a node's signal is taken: behind its stages or before them.
+         * @enum {string}
+         */
+        PathTap: "after" | "before";
+        /**
+         * @description How paths are made up for.
+         * @enum {string}
+         */
+        PathWay: "wait" | "pull" | "off" | "none";
+        /** @description The map as it stands. */
+        PathsShown: {
+            /** @description What the tracks carry now: wait, pull or none. */
+            chosen: components["schemas"]["PathWay"];
+            map?: components["schemas"]["PathMap"] | null;
+            /** @description The tracks carry something that no way of this map says: it was drawn anew since. */
+            stale: boolean;
+            /** @description Tracks in the order in which nodes and findings count them. */
+            tracks: string[];
+            /**
+             * Format: double
+             * @description The limit that the third way stays under, in ms.
+             */
+            under_ms: number;
+            view?: components["schemas"]["PathsView"] | null;
+        };
+        /** @description All of it. */
+        PathsView: {
+            /** @description Connections in the order of the map. */
+            edges: components["schemas"]["EdgeView"][];
+            /** @description Copies that meet unequally; tracks by number. */
+            findings: components["schemas"]["Finding"][];
+            /** @description Where the findings lie, in their order. */
+            meetings: components["schemas"]["MeetingView"][];
+            /** @description Nodes in the order of the map. */
+            nodes: components["schemas"]["NodeView"][];
+            /** @description What was written and is not used, what leads nowhere. */
+            notes: string[];
+            offender?: components["schemas"]["StageAt"] | null;
+            /** @description The slowest first. */
+            routes: components["schemas"]["RouteView"][];
+            /**
+             * Format: double
+             * @description How many there are.
+             */
+            routes_in_all: number;
+            /** @description Wait, pull, off. */
+            ways: components["schemas"]["WayView"][];
+        };
         /** @description Phase of B against A at one frequency. */
         PhasePoint: {
             /**
@@ -1934,10 +2199,15 @@ export interface components {
          * @enum {string}
          */
         Place: "left" | "right" | "centre" | "lfe" | "left_surround" | "right_surround" | "left_back" | "right_back" | "top_front_left" | "top_front_right" | "top_back_left" | "top_back_right";
-        /** @description Where a track is put. */
+        /** @description Where a track is put, part by part: what alignment says and what signal paths say stay apart. */
         Placement: {
-            /** @description Frames as decided by hand or by advice; positive plays later. */
+            /**
+             * @description Frames as decided by hand or by advice; positive plays later. All that is judged of arrivals is judged with this part alone: what
+             *     a path adds comes after the recording.
+             */
             offset_frames: components["schemas"]["Offset"];
+            /** @description Frames that make up for the latency of the path that it is played through; positive plays later. */
+            path_frames?: components["schemas"]["Offset"];
         };
         /** @description Places of a table's rows and tracks; none where nothing determines one. */
         Places: {
@@ -2004,6 +2274,18 @@ export interface components {
          * @enum {string}
          */
         Role: "near" | "main" | "room" | "direct" | "print" | "rendered" | "unknown";
+        /** @description A way from a beginning to an output. */
+        RouteView: {
+            /** @description Edges, by number. */
+            edges: number[];
+            /**
+             * Format: double
+             * @description All latencies on it.
+             */
+            frames: number;
+            /** @description “A > B > Out”. */
+            name: string;
+        };
         /** @description One source in all microphones. */
         Row: {
             /** @description A cell a track. */
@@ -2144,6 +2426,11 @@ export interface components {
          * @enum {string}
          */
         Severity: "info" | "caution" | "fault";
+        /** @description A map as a sheet. */
+        Sheet: {
+            /** @description CSV (RFC 4180). */
+            text: string;
+        };
         /**
          * @description Which side of a pair a track is on, or of the stage its source is; empty when not said.
          * @enum {string}
@@ -2211,6 +2498,20 @@ export interface components {
             sources: (components["schemas"]["Stand"] | null)[];
             /** @description A track each. */
             tracks: (components["schemas"]["Stand"] | null)[];
+        };
+        /** @description A stage, by node and number. */
+        StageAt: {
+            /**
+             * Format: double
+             * @description Latency in frames of the session.
+             */
+            frames: number;
+            /** @description “tape of Plate”. */
+            name: string;
+            /** @description Node, by number. */
+            node: number;
+            /** @description Stage of it, from 0. */
+            stage: number;
         };
         /** @description Where something stands, seen from above. */
         Stand: {
@@ -2401,7 +2702,7 @@ export interface components {
             channels: number;
             /** @description Container and coding of that file. */
             coding: string;
-            /** @description What it carries. */
+            /** @description What it carries, the part for its path apart. */
             correction: components["schemas"]["Correction"];
             /** @description Name of the file it came from. */
             file_name: string;
@@ -2433,6 +2734,8 @@ export interface components {
             name: string;
             /** @description What was noticed when it was brought in. */
             notes: string[];
+            /** @description Frames that make up for the latency of its path; it plays at the offset of the correction and this together. */
+            path_frames: components["schemas"]["Offset"];
             /** @description What of the recording is seen where. */
             pieces: components["schemas"]["DrawnPiece"][];
             /** @description align, keep-distance, bring-in, leave, or empty for the one that goes with the role. */
@@ -2549,6 +2852,33 @@ export interface components {
          * @enum {string}
          */
         Verdict: "undecided" | "likely" | "solid";
+        /** @description A way to make up for it, before it is chosen. */
+        WayView: {
+            /** @description What stays to be added on connections: the tracks cannot do it. */
+            add: components["schemas"]["AddedDelay"][];
+            /**
+             * Format: double
+             * @description The farthest that a track is pulled before its place.
+             */
+            before_frames: number;
+            /** @description Is it shown that no fewer stages do? */
+            fewest: boolean;
+            /**
+             * Format: double
+             * @description When the last arrival reaches an output, against the moment of recording.
+             */
+            latency_frames: number;
+            /** @description Stages to switch off. */
+            off: components["schemas"]["StageAt"][];
+            /** @description False when even all that can be switched off does not help. */
+            possible: boolean;
+            /** @description What every track is moved by. */
+            tracks: components["schemas"]["MovedNode"][];
+            /** @description Meetings that stay unequal until the delays are added. */
+            unequal: number;
+            /** @description Which. */
+            way: components["schemas"]["PathWay"];
+        };
         /** @description What the sum of everything keeps in a third-octave, against unrelated sounds. */
         WholeBand: {
             /**
@@ -4605,6 +4935,327 @@ export interface operations {
             };
             /** @description The database cannot be reached at the moment. */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_paths: {
+        parameters: {
+            query?: {
+                /** @description Milliseconds, 0 … 60000; 6 when it is not said. */
+                under_ms?: number;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathsShown"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    draw_paths: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPaths"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    choose_way: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choice"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    paths_file: {
+        parameters: {
+            query: {
+                /** @description `json` or `csv`. */
+                kind: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sheet"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathMap"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -29,6 +29,7 @@ const views = [
   { name: 'check', label: 'Check', path: 'M4 4h8v8H4zM15 4h7v8h-7zM4 15h8v8H4zM15 19l3 4 5-8' },
   { name: 'align', label: 'Align', path: 'M3 9c3-5 6-5 9 0s6 5 9 0M3 19c3-5 6-5 9 0s6 5 9 0M12 3v22' },
   { name: 'stereo', label: 'Stereo', path: 'M13 4L4 13l9 9 9-9zM13 8v10M8 13h10' },
+  { name: 'latency', label: 'Latency', path: 'M3 6h7c4 0 4 8 8 8h5M3 22h7c4 0 4-8 8-8M13 5l3 3-3 3' },
   { name: 'deliver', label: 'Deliver', path: 'M13 4v12M8 12l5 5 5-5M4 22h18' },
 ]
 

@@ -49,6 +49,10 @@ const offsetText = computed(() =>
   props.lane.offset === 0 ? span(0, props.unit, props.measure) : span(props.lane.offset, props.unit, props.measure),
 )
 
+const forPath = computed(() =>
+  props.track.path_frames === 0 ? '' : `; ${span(props.track.path_frames, props.unit, props.measure)} besides make up for its path`,
+)
+
 /** `stay`: by the keyboard, so the focus goes back to where the typing began. */
 function end(stay: boolean): void {
   typing.value = false
@@ -125,7 +129,13 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
       @keydown.esc.stop="end(true)"
       @blur="typed($event)"
     />
-    <button v-else class="plain number mono" :title="`type an offset for ${lane.name}`" data-test="type-offset" @click="typing = true">
+    <button
+      v-else
+      class="plain number mono"
+      :title="`type an offset for ${lane.name}${forPath}`"
+      data-test="type-offset"
+      @click="typing = true"
+    >
       {{ offsetText }}
     </button>
     <button

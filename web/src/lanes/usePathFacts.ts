@@ -21,6 +21,7 @@ export function usePathFacts(): PathFacts {
   return {
     policy: (t) => t.policy || (advice(t)?.policy ?? ''),
     latency: (t) => {
+      if (t.path_frames !== 0) return `${span(t.path_frames, store.unit, store.measure)} for its path`
       const a = advice(t)
       return a
         ? a.latency_frames

@@ -102,6 +102,12 @@ export function makeDocument(follows: Follows) {
     })
   }
 
+  /** Carries out what the server makes a decision of, once those before it are through. */
+  function carryOut(work: () => Promise<unknown>): Promise<boolean> {
+    moves.end()
+    return inTurn(async () => (await send(async () => (await work(), true))) === true)
+  }
+
   /** Left and right of two tracks, in sides and names: nothing of the sound. */
   async function exchangeSides(a: string, b: string): Promise<void> {
     await send(() => ask(client.POST('/api/sessions/{session}/sides', { ...here(), body: { a, b } })))
@@ -157,5 +163,5 @@ export function makeDocument(follows: Follows) {
   const shown = { id, detail, jobs, away, missing, tracks, rateHz, measure, anchorId, running, undoes, redoes }
   /** Moves a track from where it is, as often and as fast as the key is pressed. The label is told the sum. */
   const nudge = moves.move
-  return { ...shown, track, reload, decide, nudge, exchangeSides, walk, change, settleJob, takeJob, reset }
+  return { ...shown, track, reload, decide, carryOut, nudge, exchangeSides, walk, change, settleJob, takeJob, reset }
 }

@@ -89,7 +89,7 @@ impl Ground<'_> {
             source: own.map_or_else(|| t.source.clone(), |i| self.sources[i].name.clone()),
             side: t.side,
             policy,
-            offset_frames: t.edit.placement.total() + offset_for_lag(-moved),
+            offset_frames: t.edit.placement.offset_frames + offset_for_lag(-moved),
             invert: t.edit.invert != invert,
             latency_frames: late,
             latency_within_frames: self.latency.within(m),

@@ -19,7 +19,7 @@ pub fn as_carried(table: &Table, tracks: &[Track]) -> Table {
             for moment in &mut cell.each {
                 let Some(lag) = &mut moment.lag_frames else { continue };
                 let here = moment.at.place() + *lag - start(m);
-                *lag += track.edit.moved_at(here) - home.moved_at(moment.at.place() - start(row.home));
+                *lag += track.edit.aligned_at(here) - home.aligned_at(moment.at.place() - start(row.home));
             }
             if track.edit.invert != home.invert {
                 cell.sign = -cell.sign;
@@ -30,7 +30,7 @@ pub fn as_carried(table: &Table, tracks: &[Track]) -> Table {
         }
     }
     for (shift, track) in t.shift.iter_mut().zip(tracks) {
-        *shift += track.edit.placement.total().0.round() as i64;
+        *shift += track.edit.placement.offset_frames.0.round() as i64;
     }
     t
 }

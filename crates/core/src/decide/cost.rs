@@ -114,7 +114,7 @@ fn total(bands: &[[f64; 2]]) -> Option<f64> {
 fn move_of(case: &Case, track: usize, changes: &[Change]) -> Move {
     let now = &case.tracks[track].edit;
     let then = changes.iter().filter(|c| c.of == track).fold(now.clone(), |edit, c| c.to.on(&edit));
-    Move { frames: (then.placement.total() - now.placement.total()).0, inverted: then.invert != now.invert }
+    Move { frames: (then.placement.offset_frames - now.placement.offset_frames).0, inverted: then.invert != now.invert }
 }
 
 /// The sum with another microphone that gains most from the changes.

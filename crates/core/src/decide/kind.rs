@@ -65,6 +65,8 @@ pub enum Kind {
     LastingOpposition,
     /// A channel of a recording without sound.
     Silent,
+    /// Copies of one track meet that took paths of unequal latency.
+    PathsMeetUnequal,
 }
 
 impl Kind {
@@ -96,7 +98,8 @@ impl Kind {
             | Self::Undecided
             | Self::LevelDifference
             | Self::LastingOpposition
-            | Self::Silent => Severity::Caution,
+            | Self::Silent
+            | Self::PathsMeetUnequal => Severity::Caution,
         }
     }
 

@@ -94,7 +94,7 @@ pub fn judge(case: &Case, recorded: &Table) -> Judged {
                     ..Mic::default()
                 };
             }
-            let frames = late.frames + track.edit.placement.total().0;
+            let frames = late.frames + track.edit.placement.offset_frames.0;
             let left = frames.abs() > LEAST_S * case.rate_hz;
             Mic {
                 frames,
@@ -107,7 +107,7 @@ pub fn judge(case: &Case, recorded: &Table) -> Judged {
         })
         .collect();
     for half in halves::judge(case, recorded, &sides::pairs(case)) {
-        let frames = half.frames + case.tracks[half.track].edit.placement.total().0;
+        let frames = half.frames + case.tracks[half.track].edit.placement.offset_frames.0;
         let verdict = (frames.abs() > LEAST_S * case.rate_hz).then_some(Verdict::Likely);
         let (sigma_frames, sources) = (half.sigma_frames, half.sources);
         mics[half.track] = Mic { frames, sigma_frames, sources, verdict, after: None, half: true };
@@ -122,7 +122,7 @@ fn after_its_neighbour(case: &Case, m: usize, late: &Late) -> Option<(f64, usize
     let cell = &row.cells[m];
     let clear = cell.verdict == Verdict::Solid && cell.coherence >= OWN_COHERENCE;
     let take = other_takes(&case.tracks[m].source, &case.tracks[row.home].source);
-    let moved = |m: usize| case.tracks[m].edit.placement.total().0;
+    let moved = |m: usize| case.tracks[m].edit.placement.offset_frames.0;
     let far = |lag: f64| lag > FAR_BESIDE_S * case.rate_hz;
     let untold = late.frames == 0.0 && late.sources <= 1;
     let lag = cell.lag_frames.filter(|lag| far(*lag) && far(lag - moved(m) + moved(row.home)))?;
@@ -164,7 +164,7 @@ pub fn findings(case: &Case, judged: &Judged) -> Vec<Finding> {
         }
         let kind = if mic.frames > 0.0 { Kind::Late } else { Kind::Early };
         let moved = offset_for_lag(mic.frames);
-        let changes = vec![Change { of: m, to: To::Offset(case.tracks[m].edit.placement.total() + moved) }];
+        let changes = vec![Change { of: m, to: To::Offset(case.tracks[m].edit.placement.offset_frames + moved) }];
         let cost = cost_of(case, m, &changes);
         let effects = effects_of(case, &changes);
         let why = if mic.half { "no place beside the other half of its pair" } else { "no place in the room" };

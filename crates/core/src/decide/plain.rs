@@ -198,7 +198,7 @@ fn displaced(case: &Case, m: usize) -> Option<Finding> {
             ),
         )
         .advice("Move it to where its sound agrees with the others.");
-        let offset = case.tracks[m].edit.placement.total() - Offset(shift as f64);
+        let offset = case.tracks[m].edit.placement.offset_frames - Offset(shift as f64);
         f.verdict(Verdict::Likely).changes(vec![Change { of: m, to: To::Offset(offset) }], Vec::new())
     })
 }

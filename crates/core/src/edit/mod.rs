@@ -20,18 +20,29 @@ use slice::{Cut, Slice};
 use stretch::Stretch;
 use thiserror::Error;
 
-/// Where a track is put.
+/// Where a track is put, part by part: what alignment says and what signal paths say stay apart.
 #[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Placement {
-    /// Frames as decided by hand or by advice; positive plays later.
+    /// Frames as decided by hand or by advice; positive plays later. All that is judged of arrivals is judged with this part alone: what
+    /// a path adds comes after the recording.
     pub offset_frames: Offset,
+    /// Frames that make up for the latency of the path that it is played through; positive plays later.
+    #[serde(default, skip_serializing_if = "Offset::is_zero")]
+    pub path_frames: Offset,
 }
 
 impl Placement {
     /// Everything together, in frames.
     pub fn total(&self) -> Offset {
-        self.offset_frames
+        self.offset_frames + self.path_frames
+    }
+}
+
+impl From<Offset> for Placement {
+    /// As aligned; nothing for a path.
+    fn from(offset_frames: Offset) -> Self {
+        Self { offset_frames, ..Self::default() }
     }
 }
 
@@ -76,15 +87,19 @@ pub enum EditError {
 
 impl From<Correction> for Edit {
     fn from(c: Correction) -> Self {
-        let placement = Placement { offset_frames: c.offset_frames };
-        Self { placement, invert: c.invert, gain_db: c.gain_db, ..Self::default() }
+        Self { placement: c.offset_frames.into(), invert: c.invert, gain_db: c.gain_db, ..Self::default() }
     }
 }
 
 impl Edit {
-    /// What the whole of it is moved, inverted and turned up by.
+    /// What the whole of it is moved by in alignment, inverted and turned up by.
     pub fn correction(&self) -> Correction {
-        Correction { offset_frames: self.placement.total(), invert: self.invert, gain_db: self.gain_db }
+        Correction { offset_frames: self.placement.offset_frames, invert: self.invert, gain_db: self.gain_db }
+    }
+
+    /// The same with all parts of its placement: as it is drawn, heard and delivered.
+    fn carried(&self) -> Correction {
+        Correction { offset_frames: self.placement.total(), ..self.correction() }
     }
 
     /// Is all of the recording moved by the same amount? Its stretches aside.
@@ -104,14 +119,19 @@ impl Edit {
         self.placement.total().0 + by
     }
 
-    /// By how many frames more than another it moves, at moments that are given as frames of its own recording and of the
+    /// The same by alignment alone.
+    pub fn aligned_at(&self, own_frame: f64) -> f64 {
+        self.moved_at(own_frame) - self.placement.path_frames.0
+    }
+
+    /// By how many frames more than another it moves by alignment, at moments that are given as frames of its own recording and of the
     /// other's. The median, when it is not the same at all of them.
     pub fn later_than(&self, other: &Self, moments: impl Iterator<Item = [f64; 2]>) -> f64 {
-        let placed = (self.placement.total() - other.placement.total()).0;
+        let placed = (self.placement.offset_frames - other.placement.offset_frames).0;
         if self.is_rigid() && other.is_rigid() {
             return placed;
         }
-        let mut each: Vec<f64> = moments.map(|[own, others]| self.moved_at(own) - other.moved_at(others)).collect();
+        let mut each: Vec<f64> = moments.map(|[own, others]| self.aligned_at(own) - other.aligned_at(others)).collect();
         median(&mut each).unwrap_or(placed)
     }
 
@@ -154,7 +174,7 @@ impl Edit {
     }
 
     fn compiled(&self, start: i64, fade: i64) -> Pieces {
-        let carried = self.correction();
+        let carried = self.carried();
         let mut base: Vec<(Piece, Whole)> = match &self.map {
             Some(map) => varying(map, start, carried),
             None if self.cut.is_empty() => vec![rigid(start, carried)],

@@ -38,6 +38,7 @@ pub enum PathError {
 /// What a node is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema), schema(as = PathNodeKind))]
 pub enum NodeKind {
     /// Where sound comes from.
     Track,
@@ -52,6 +53,7 @@ pub enum NodeKind {
 /// Where a node's signal is taken: behind its stages or before them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema), schema(as = PathTap))]
 pub enum Tap {
     /// Behind all stages.
     #[default]
@@ -62,6 +64,7 @@ pub enum Tap {
 
 /// One stage of processing.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema), schema(as = PathStage))]
 pub struct Stage {
     /// As the engineer calls it.
     #[serde(default)]
@@ -83,11 +86,13 @@ pub struct Stage {
     pub late_when_off: bool,
     /// What else was written; told, not used.
     #[serde(flatten)]
+    #[cfg_attr(feature = "openapi", schema(ignore))]
     pub other: BTreeMap<String, serde_json::Value>,
 }
 
 /// Where a node's signal goes.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema), schema(as = PathSend))]
 pub struct Send {
     /// Id of the node that is fed.
     pub node: String,
@@ -96,11 +101,13 @@ pub struct Send {
     pub tap: Tap,
     /// What else was written; told, not used.
     #[serde(flatten)]
+    #[cfg_attr(feature = "openapi", schema(ignore))]
     pub other: BTreeMap<String, serde_json::Value>,
 }
 
 /// A track, a group, a return or an output.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema), schema(as = PathNode))]
 pub struct Node {
     /// Its name, once in a map.
     pub id: String,
@@ -114,11 +121,13 @@ pub struct Node {
     pub to: Vec<Send>,
     /// What else was written; told, not used.
     #[serde(flatten)]
+    #[cfg_attr(feature = "openapi", schema(ignore))]
     pub other: BTreeMap<String, serde_json::Value>,
 }
 
 /// All paths of a session.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema), schema(as = PathMap))]
 pub struct PathMap {
     /// The session's rate.
     pub sample_rate_hz: f64,
@@ -126,6 +135,7 @@ pub struct PathMap {
     pub nodes: Vec<Node>,
     /// What else was written; told, not used.
     #[serde(flatten)]
+    #[cfg_attr(feature = "openapi", schema(ignore))]
     pub other: BTreeMap<String, serde_json::Value>,
 }
 
@@ -177,6 +187,16 @@ impl PathMap {
         let hz = self.sample_rate_hz;
         let known = (SampleRate::MIN_HZ as f64..=SampleRate::MAX_HZ as f64).contains(&hz);
         if known { Ok(hz) } else { Err(PathError::Rate(hz)) }
+    }
+
+    /// The same paths at another rate of the session, in Hz: samples that were counted at the old one say so.
+    pub fn at_rate(mut self, rate_hz: f64) -> Self {
+        let was = std::mem::replace(&mut self.sample_rate_hz, rate_hz);
+        let stages = self.nodes.iter_mut().flat_map(|n| &mut n.stages);
+        for stage in stages.filter(|s| was != rate_hz && s.latency_samples.is_some()) {
+            stage.at_rate_hz.get_or_insert(was);
+        }
+        self
     }
 
     /// What was written and is not used, each as a sentence.

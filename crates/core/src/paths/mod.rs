@@ -10,6 +10,8 @@ mod meet;
 mod off;
 mod routes;
 mod span;
+mod unequal;
+mod ways;
 
 pub use file::{MAX_STAGE_S, Node, NodeKind, PathError, PathMap, Send, Stage, Tap};
 pub use graph::{Edge, Graph};
@@ -18,3 +20,5 @@ pub use meet::{Arrivals, Meeting, ahead, meetings, reach};
 pub use off::{Off, fewest_off};
 pub use routes::{Route, count_routes, offender, routes};
 pub use span::Span;
+pub use unequal::{sum_of_copies, unequal};
+pub use ways::{Plan, Way, plan};

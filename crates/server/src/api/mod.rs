@@ -8,6 +8,7 @@ pub mod history;
 pub mod image;
 pub mod overlay;
 pub mod pairs;
+pub mod paths;
 pub mod seat;
 pub mod sessions;
 pub mod sound;
@@ -77,6 +78,11 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(sound::tile)
             .service(sound::listen)
             .service(overlay::overlay)
+            .service(paths::show_paths)
+            .service(paths::draw_paths)
+            .service(paths::choose_way)
+            .service(paths::read_sheet)
+            .service(paths::paths_file)
             .service(deliveries::request_delivery)
             .service(deliveries::list_deliveries)
             .service(deliveries::download_file)

@@ -133,7 +133,7 @@ pub async fn pair_sum(
         let hits: Vec<i64> = measured.hit_frames.iter().map(|h| h.0).collect();
         let told = |e: MeasureError| JobError::Failed(e.to_string());
         // Only the difference of the two corrections counts for their sum.
-        let offset = b.edit().placement.total() - a.edit().placement.total();
+        let offset = b.edit().placement.offset_frames - a.edit().placement.offset_frames;
         let invert = b.edit().invert != a.edit().invert;
         let response = Response::measure(&pa, &pb, &hits, -offset.0, rate).map_err(told)?;
         let sum_gain = response.sum_gain(offset.0, invert);

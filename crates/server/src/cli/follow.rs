@@ -5,7 +5,7 @@ use super::files::{Loaded, load};
 use super::report::round;
 use super::write::{Planned, write_all};
 use clap::Args;
-use marea_core::edit::{Edit, Placement};
+use marea_core::edit::Edit;
 use marea_core::follow::{Followed, follow};
 use marea_core::units::{Offset, SampleRate};
 use marea_core::verdict::Verdict;
@@ -125,7 +125,7 @@ pub fn run_follow(args: &FollowArgs) -> Result<(), String> {
 fn corrected(found: &Followed, way: Way) -> Option<Edit> {
     let edit = Edit { invert: found.invert, ..Edit::default() };
     Some(match way {
-        Way::Offset => Edit { placement: Placement { offset_frames: Offset(-found.later_frames) }, ..edit },
+        Way::Offset => Edit { placement: Offset(-found.later_frames).into(), ..edit },
         Way::Drift => Edit { map: Some(found.straight()?), ..edit },
         Way::Map => Edit { map: Some(found.map()?), ..edit },
     })

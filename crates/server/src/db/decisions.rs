@@ -6,6 +6,7 @@ use super::desk::{Desk, DeskChange};
 use super::patch::{self, EditPatch, Facts, TrackPatch};
 use super::tracks::{self, TrackRow};
 use crate::error::ServerError;
+use marea_core::paths::PathMap;
 use marea_core::units::Offset;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
@@ -71,12 +72,15 @@ pub struct NewDecision {
     /// Moves made while a key is held, or clicked fast, carry the same word and become one decision, up to 64 characters.
     #[serde(default)]
     pub series: Option<String>,
+    /// The map of signal paths that comes with it.
+    #[serde(skip)]
+    pub paths: Option<PathMap>,
 }
 
 impl NewDecision {
     /// One that moves nothing along with it.
     pub fn of(label: String, changes: Vec<NewChange>) -> Self {
-        Self { label, changes, with_groups: false, series: None }
+        Self { label, changes, with_groups: false, series: None, paths: None }
     }
 }
 
@@ -187,21 +191,48 @@ async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result
             }
         }
     }
+    along_the_path(&rows, &mut wanted);
     let mut changes = Vec::new();
     for (row, patch, facts) in wanted {
         changes.push(change(&mut tx, row, &patch, facts, (rate, &bounds)).await?);
     }
     changes.retain(ChangeRow::is_change);
-    if changes.is_empty() {
+    let drawn = match &new.paths {
+        Some(map) => DeskChange::of_paths(super::paths::get(&mut *tx, session).await?, Some(map.clone())),
+        None => None,
+    };
+    if changes.is_empty() && drawn.is_none() {
         return Err(ServerError::Invalid("this decision changes nothing".into()));
     }
     for c in &changes {
         patch::apply(&mut *tx, c.track_id, c.edit_after.as_ref(), &c.facts_after).await?;
     }
-    let made = write_down(&mut tx, session, &new.label, (changes, None), new.series.as_deref()).await?;
+    if let Some(drawn) = &drawn {
+        super::desk::put_back(&mut tx, session, &drawn.after).await?;
+    }
+    let made = write_down(&mut tx, session, &new.label, (changes, drawn), new.series.as_deref()).await?;
     super::sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;
     Ok(made)
+}
+
+/// What is linked is played through one path.
+fn along_the_path<'a>(rows: &'a [TrackRow], wanted: &mut Vec<(&'a TrackRow, EditPatch, Facts)>) {
+    let moved: Vec<(&TrackRow, Offset)> =
+        wanted.iter().filter_map(|(row, patch, _)| Some((*row, patch.path_frames?))).collect();
+    for (row, by) in moved {
+        for mate in rows.iter().filter(|r| !r.removed && goes_along(rows, None, row, r)) {
+            match wanted.iter_mut().find(|(r, ..)| r.id == mate.id) {
+                Some((_, patch, _)) => {
+                    patch.path_frames.get_or_insert(by);
+                }
+                None => {
+                    let patch = EditPatch { path_frames: Some(by), ..EditPatch::default() };
+                    wanted.push((mate, patch, Facts::default()));
+                }
+            }
+        }
+    }
 }
 
 /// What becomes of a track, checked; its new edit is kept.

@@ -1,6 +1,7 @@
 //! How a session is looked at and listened to: order, groups, markers, and what sounds. Nothing of it is measured or delivered.
 
 use crate::error::ServerError;
+use marea_core::paths::PathMap;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{MySqlConnection, MySqlExecutor};
@@ -169,6 +170,14 @@ pub struct DeskParts {
     lanes: BTreeMap<Uuid, (f64, bool)>,
     groups: Option<Vec<Group>>,
     markers: Option<Vec<Marker>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    paths: Option<PathsPart>,
+}
+
+/// The map of signal paths before or after a decision that changes it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+struct PathsPart {
+    map: Option<PathMap>,
 }
 
 /// The same parts before and after a decision.
@@ -191,10 +200,17 @@ impl DeskChange {
                 lanes: ids.filter(|id| lane(was, id) != lane(now, id)).map(|id| (*id, lane(of, id))).collect(),
                 groups: (of.groups != other.groups).then(|| of.groups.clone()),
                 markers: (of.markers != other.markers).then(|| of.markers.clone()),
+                paths: None,
             }
         };
         let change = Self { before: parts(was, now), after: parts(now, was) };
         (change.before != change.after).then_some(change)
+    }
+
+    /// Another map of signal paths; none when it is the same.
+    pub(super) fn of_paths(was: Option<PathMap>, now: Option<PathMap>) -> Option<Self> {
+        let parts = |map| DeskParts { paths: Some(PathsPart { map }), ..DeskParts::default() };
+        (was != now).then(|| Self { before: parts(was), after: parts(now) })
     }
 }
 
@@ -339,6 +355,9 @@ pub async fn get(db: impl MySqlExecutor<'_>, session: Uuid) -> Result<Desk, Serv
 
 /// Puts parts of the desk where undo or redo has them.
 pub(crate) async fn put_back(tx: &mut MySqlConnection, session: Uuid, parts: &DeskParts) -> Result<(), ServerError> {
+    if let Some(paths) = &parts.paths {
+        super::paths::write(tx, session, paths.map.as_ref()).await?;
+    }
     let mut desk = get(&mut *tx, session).await?;
     desk.put_back(parts);
     write(tx, session, &desk).await

@@ -11,6 +11,7 @@ pub mod jobs;
 pub mod migrate;
 mod old_edits;
 pub mod patch;
+pub mod paths;
 pub mod room;
 pub mod sessions;
 pub mod tracks;

@@ -39,6 +39,9 @@ pub struct EditPatch {
     /// Frames, positive later, up to one hour either way.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub offset_frames: Option<Offset>,
+    /// Frames for the latency of its path, positive later, an hour either way with the offset.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub path_frames: Option<Offset>,
     /// Plays inverted.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub invert: Option<bool>,
@@ -69,6 +72,7 @@ impl EditPatch {
         if let Some(offset) = self.offset_frames {
             to.placement.offset_frames = offset;
         }
+        to.placement.path_frames = self.path_frames.unwrap_or(to.placement.path_frames);
         if let Some(stretches) = &self.stretches {
             to.stretches.clone_from(stretches);
         }
@@ -279,7 +283,7 @@ pub fn check_edit(edit: &Edit, row: &TrackRow, rate_hz: u32, bounds: &Bounds) ->
     let far = |offset: Offset| !offset.0.is_finite() || offset.0.abs() > limit;
     let loud = |gain: f64| !gain.is_finite() || !(-60.0..=24.0).contains(&gain);
     let refuse = |what: &str| Err(ServerError::Invalid(format!("{}: {what}", row.name)));
-    if far(edit.placement.total()) {
+    if far(edit.placement.offset_frames) || far(edit.placement.path_frames) || far(edit.placement.total()) {
         return refuse("an offset lies within one hour either way");
     }
     if loud(edit.gain_db) {

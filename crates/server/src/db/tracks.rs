@@ -10,7 +10,7 @@ use marea_core::edit::{Correction, Edit};
 use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{Placed, Source};
 use marea_core::track::Role;
-use marea_core::units::{RecordingFrame, SampleRate, SessionFrame};
+use marea_core::units::{Offset, RecordingFrame, SampleRate, SessionFrame};
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{FromRow, MySqlConnection, MySqlExecutor};
@@ -138,8 +138,10 @@ pub struct Track {
     pub start_frame: i64,
     /// Length in frames at the session's rate.
     pub frames: i64,
-    /// What it carries.
+    /// What it carries, the part for its path apart.
     pub correction: Correction,
+    /// Frames that make up for the latency of its path; it plays at the offset of the correction and this together.
+    pub path_frames: Offset,
     /// Stretches that carry something besides.
     pub stretches: Vec<Stretch>,
     /// From where to where each of them is heard, in session frames.
@@ -160,6 +162,7 @@ impl From<TrackRow> for Track {
         let edit = r.carried.edit;
         Self {
             correction: edit.correction(),
+            path_frames: edit.placement.path_frames,
             stretches_heard: edit.heard(start),
             pieces: edit.drawn(start, r.frames),
             stretches: edit.stretches,

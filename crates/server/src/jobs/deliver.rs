@@ -171,7 +171,7 @@ fn groups<'a>(all: &'a [TrackRow], wanted: &[Uuid]) -> Vec<Vec<&'a TrackRow>> {
 }
 
 fn sheet_head() -> String {
-    "file,channel,track,source,role,recorded_at_frame,offset_samples,offset_ms,distance_m,polarity,gain_db,rate_hz,recording,mended\n".into()
+    "file,channel,track,source,role,recorded_at_frame,offset_samples,offset_ms,distance_m,polarity,gain_db,rate_hz,recording,mended,path_samples\n".into()
 }
 
 /// One row of the sheet of values (RFC 4180).
@@ -185,7 +185,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
     let moved = t.edit().placement.total();
     let _ = writeln!(
         sheet,
-        "{},{},{},{},{},{},{},{:.4},{:.4},{},{:.2},{},{},{}",
+        "{},{},{},{},{},{},{},{:.4},{:.4},{},{:.2},{},{},{},{}",
         quote(file),
         channel,
         quote(&t.name),
@@ -200,6 +200,7 @@ fn sheet_row(sheet: &mut String, s: &Session, t: &TrackRow, rate: SampleRate, (f
         rate.hz(),
         quote(&t.file_name),
         quote(&repaired(t, rate)),
+        t.edit().placement.path_frames,
     );
 }
 

@@ -216,7 +216,7 @@ async fn small_and_large_screens_show_everything() {
     let b = Browser::open(1280, 800).await;
     for (width, height) in [(1024, 768), (640, 400), (1280, 800), (1920, 1080)] {
         b.resize(width, height).await;
-        for view in ["recordings", "check", "align", "stereo", "deliver"] {
+        for view in ["recordings", "check", "align", "stereo", "latency", "deliver"] {
             b.page.goto(&format!("{}/sessions/{session}/{view}", s.base)).await.expect("the page");
             b.find("main > *").await;
             if view == "check" {
@@ -260,6 +260,7 @@ async fn every_view_is_accessible_in_both_themes() {
             (format!("/sessions/{session}/align"), "a"),
             (format!("/sessions/{session}/stereo"), ""),
             (format!("/sessions/{session}/stereo?part=sides"), ""),
+            (format!("/sessions/{session}/latency"), ""),
             (format!("/sessions/{session}/deliver"), ""),
             (format!("/sessions/{session}/check"), "?"),
             (format!("/sessions/{session}/check"), "history"),
@@ -279,6 +280,6 @@ async fn every_view_is_accessible_in_both_themes() {
             looked += 1;
         }
     }
-    assert_eq!(looked, 20);
+    assert_eq!(looked, 22);
     b.close().await;
 }

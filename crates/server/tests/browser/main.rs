@@ -9,6 +9,7 @@ mod bringing;
 mod check;
 mod hands;
 mod lanes;
+mod latency;
 mod listening;
 mod page;
 mod stereo;

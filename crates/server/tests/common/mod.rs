@@ -143,6 +143,10 @@ impl TestServer {
         answer(self.http.post(format!("{}{path}", self.base)).json(&body).send().await.expect("an answer")).await
     }
 
+    pub async fn put(&self, path: &str, body: Value) -> (u16, Value) {
+        answer(self.http.put(format!("{}{path}", self.base)).json(&body).send().await.expect("an answer")).await
+    }
+
     pub async fn patch(&self, path: &str, body: Value) -> (u16, Value) {
         answer(self.http.patch(format!("{}{path}", self.base)).json(&body).send().await.expect("an answer")).await
     }

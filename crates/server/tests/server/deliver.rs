@@ -4,13 +4,18 @@ use crate::common::*;
 use serde_json::{Value, json};
 use std::io::Read;
 
-async fn deliver(s: &TestServer, session: &str, body: Value) -> (String, Vec<Value>) {
+pub(super) async fn deliver(s: &TestServer, session: &str, body: Value) -> (String, Vec<Value>) {
     let (status, job) = s.post(&format!("/api/sessions/{session}/deliveries"), body).await;
     assert_eq!(status, 202, "{job}");
     s.settled(session).await;
     let (_, list) = s.get(&format!("/api/sessions/{session}/deliveries")).await;
     let done = list.as_array().unwrap().iter().find(|j| j["id"] == job).expect("done").clone();
     (job.as_str().unwrap().to_string(), done["result"]["files"].as_array().unwrap().clone())
+}
+
+pub(super) async fn fetch(s: &TestServer, job: &str, name: &str) -> Vec<u8> {
+    let url = format!("{}/api/deliveries/{job}/files/{name}", s.base);
+    s.http.get(url).send().await.unwrap().bytes().await.unwrap().to_vec()
 }
 
 #[actix_web::test]
@@ -38,17 +43,7 @@ async fn files_are_moved_sample_by_sample() {
     let names: Vec<&str> = files.iter().map(|f| f["name"].as_str().unwrap()).collect();
     assert_eq!(names, ["Anchor.wav", "Late.wav", "Pair.wav", "values.csv"]);
     assert_eq!(files[1]["left_out_frames"], 110);
-    let fetch = async |name: &str| {
-        s.http
-            .get(format!("{}/api/deliveries/{job}/files/{name}", s.base))
-            .send()
-            .await
-            .unwrap()
-            .bytes()
-            .await
-            .unwrap()
-            .to_vec()
-    };
+    let fetch = async |name: &str| fetch(&s, &job, name).await;
     let (info, anchor) = read(&fetch("Anchor.wav").await);
     // The pair ends 25 frames later; all files have that length.
     assert_eq!((anchor[0].len(), info.time_reference), (60_025, Some(stamp)));

@@ -21,6 +21,7 @@ mod heals;
 mod image;
 mod listen;
 mod migrated;
+mod paths;
 mod private_database;
 mod queue;
 mod races;

@@ -47,5 +47,6 @@ export const KINDS: Record<Kind, KindWords> = {
   'level-difference': { mark: '!', title: 'is louder' },
   'one-copied': { mark: '!', title: 'carry one and the same' },
   'lasting-opposition': { mark: '∿', title: 'stay opposed' },
+  'paths-meet-unequal': { mark: '⤚', title: 'arrives twice, unequally late', alone: true },
   silent: { mark: '!', title: 'is silent' },
 }

@@ -5,7 +5,7 @@ import { heardStretches, stretchText } from '../../session/stretches'
 import { useSession } from '../../session/store'
 import { tell, tellTrouble } from '../../shared/notice'
 import { bytes, fixed, samples, span } from '../../shared/units'
-import { valuesText } from './values'
+import { movedBy, valuesText } from './values'
 
 interface DeliveredFile {
   name: string
@@ -16,7 +16,13 @@ interface DeliveredFile {
 
 const store = useSession()
 const depth = ref<'int24' | 'float32'>('int24')
-const start = ref<'session' | 'earliest'>('session')
+const chosenStart = ref<'session' | 'earliest' | null>(null)
+/** Tracks carry something for the latency of their paths. */
+const paths = computed(() => store.tracks.some((t) => t.path_frames !== 0))
+/** The first frame that sounds, where a path pulls a track before the session's beginning; else 0. */
+const before = computed(() => (paths.value ? Math.min(0, ...store.tracks.flatMap((t) => t.pieces.map((p) => p.from))) : 0))
+/** What is pulled before the session's beginning is kept unless somebody says otherwise. */
+const start = computed(() => chosenStart.value ?? (before.value < 0 ? 'earliest' : 'session'))
 const deliveries = ref<Job[]>([])
 const chosen = ref(new Set<string>())
 const busy = computed(() => store.running.some((j) => j.kind === 'deliver'))
@@ -92,6 +98,7 @@ async function copy(): Promise<void> {
             <th>Source</th>
             <th class="number">Offset, samples</th>
             <th class="number">ms</th>
+            <th v-if="paths" class="number" title="Part of the offset that makes up for the latency of its path">for its path</th>
             <th class="number">Distance</th>
             <th>Polarity</th>
             <th class="number">Gain, dB</th>
@@ -100,14 +107,15 @@ async function copy(): Promise<void> {
         </thead>
         <tbody>
           <template v-for="t in store.tracks" :key="t.id">
-            <tr :class="{ changed: t.correction.offset_frames !== 0 || t.correction.invert || t.correction.gain_db !== 0 }">
+            <tr :class="{ changed: movedBy(t) !== 0 || t.correction.invert || t.correction.gain_db !== 0 }">
               <td><input type="checkbox" :checked="chosen.has(t.id)" :aria-label="`Write ${t.name}`" @change="toggle(t)" /></td>
               <td>{{ t.name }}</td>
               <td>{{ t.source }}</td>
-              <td class="number mono">{{ samples(t.correction.offset_frames) }}</td>
-              <td class="number mono">{{ fixed((t.correction.offset_frames / store.rateHz) * 1000, 3) }}</td>
+              <td class="number mono">{{ samples(movedBy(t)) }}</td>
+              <td class="number mono">{{ fixed((movedBy(t) / store.rateHz) * 1000, 3) }}</td>
+              <td v-if="paths" class="number mono" data-test="for-path">{{ samples(t.path_frames) }}</td>
               <td class="number mono">
-                {{ t.correction.offset_frames === 0 ? '0' : span(t.correction.offset_frames, 'distance', store.measure) }}
+                {{ movedBy(t) === 0 ? '0' : span(movedBy(t), 'distance', store.measure) }}
               </td>
               <td :class="t.correction.invert ? 'caution' : ''">{{ t.correction.invert ? '▼ inverted' : '▲ upright' }}</td>
               <td class="number mono">{{ fixed(t.correction.gain_db, 1) }}</td>
@@ -115,7 +123,7 @@ async function copy(): Promise<void> {
             </tr>
             <tr v-for="s in heardStretches(t)" :key="t.id + s.stretch.from" class="stretch" data-test="stretch">
               <td />
-              <td colspan="8">
+              <td :colspan="paths ? 9 : 8">
                 repaired <span class="mono">{{ stretchText(s, store.measure) }}</span>
               </td>
             </tr>
@@ -135,9 +143,13 @@ async function copy(): Promise<void> {
       <p>
         <span class="label">Begin at</span>
         <span class="choice">
-          <button :aria-pressed="start === 'session'" @click="start = 'session'">session’s start</button>
-          <button :aria-pressed="start === 'earliest'" data-test="earliest" @click="start = 'earliest'">earliest sound</button>
+          <button :aria-pressed="start === 'session'" @click="chosenStart = 'session'">session’s start</button>
+          <button :aria-pressed="start === 'earliest'" data-test="earliest" @click="chosenStart = 'earliest'">earliest sound</button>
         </span>
+      </p>
+      <p v-if="before < 0" :class="start === 'session' ? 'caution' : ''" role="status" data-test="before-zero">
+        Tracks begin up to {{ span(-before, 'ms', store.measure) }} before the session’s start:
+        {{ start === 'earliest' ? 'the files begin there, and their time stamps say so.' : 'from there to the start they are left out.' }}
       </p>
       <p class="soft">
         {{ chosen.size === 0 ? 'All tracks' : `${chosen.size} tracks` }}, every file from the same moment and of the same length, with a

@@ -8,6 +8,7 @@ const track = (name: string, part: Partial<Track> = {}) =>
   ({
     name,
     start_frame: 0,
+    path_frames: 0,
     correction: { offset_frames: 0, invert: false, gain_db: 0 },
     stretches: [],
     stretches_heard: [],
@@ -22,7 +23,11 @@ describe('values for the clipboard', () => {
       valuesText([late, track('Hall')], m)
         .split('\n')
         .slice(1),
-    ).toEqual(['Snare low\t-110\t-2.2917\tinverted\t-1.5\t', 'Hall\t0\t0.0000\tupright\t0\t'])
+    ).toEqual(['Snare low\t-110\t-2.2917\tinverted\t-1.5\t\t0', 'Hall\t0\t0.0000\tupright\t0\t\t0'])
+  })
+  it('counts what makes up for a path, and names it', () => {
+    const late = track('Snare low', { correction: { offset_frames: -110, invert: false, gain_db: 0 }, path_frames: -480 })
+    expect(valuesText([late], m).split('\n')[1]).toBe('Snare low\t-590\t-12.2917\tupright\t0\t\t-480')
   })
   it('tells repaired stretches where they are heard', () => {
     const besides = { offset_frames: -3, invert: true, gain_db: 0 }
@@ -33,7 +38,7 @@ describe('values for the clipboard', () => {
       stretches_heard: [[96_000, 144_000]],
     })
     expect(valuesText([pair], m).split('\n')[1]).toBe(
-      'Pair L\t24000\t500.0000\tupright\t0\t00:00:02.000 to 00:00:03.000: inverted, -3 samples',
+      'Pair L\t24000\t500.0000\tupright\t0\t00:00:02.000 to 00:00:03.000: inverted, -3 samples\t0',
     )
   })
 })
