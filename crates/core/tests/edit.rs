@@ -268,3 +268,14 @@ fn one_list_of_slices_serves_a_set() {
     assert_eq!(heard(100, 0), event[3_000..4_800]);
     assert_eq!(heard(700, -40), event[3_000..4_800]);
 }
+
+/// What makes up for a path moves the sound, and leaves alone what is judged of arrivals.
+#[test]
+fn a_path_moves_the_sound_alone() {
+    let placement = Placement { offset_frames: Offset(5.0), path_frames: Offset(-12.0) };
+    let [aligned, carried] = [Offset(5.0).into(), placement].map(|placement| Edit { placement, ..Edit::default() });
+    assert_eq!(carried.pieces(SessionFrame(100), rate()).0[0].own_frame(93), 0.0);
+    assert_eq!((carried.moved_at(0.0), carried.aligned_at(0.0)), (-7.0, 5.0));
+    assert_eq!(carried.later_than(&aligned, std::iter::empty()), 0.0);
+    assert_eq!(carried.correction(), aligned.correction());
+}

@@ -12,7 +12,7 @@ use rust_embed::Embed;
 struct Page;
 
 /// Views of a session; `router.ts` has the same.
-const VIEWS: [&str; 5] = ["recordings", "check", "align", "stereo", "deliver"];
+const VIEWS: [&str; 6] = ["recordings", "check", "align", "stereo", "latency", "deliver"];
 
 /// Is this an address that the page itself knows?
 fn is_view(path: &str) -> bool {

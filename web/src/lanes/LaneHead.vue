@@ -137,6 +137,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
       @click="typing = true"
     >
       {{ offsetText }}
+      <small v-if="track.path_frames !== 0" data-test="lane-path">path {{ span(track.path_frames, unit, measure) }}</small>
     </button>
     <button
       class="plain turn"
@@ -195,3 +196,16 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value
     <i class="edge" title="drag: height of this lane" data-test="lane-edge" @pointerdown="emit('resize', $event)" />
   </div>
 </template>
+
+<style scoped>
+button:has(> small) {
+  padding-block: 0;
+  line-height: 13px;
+}
+small {
+  display: block;
+  font-size: 10px;
+  line-height: 10px;
+  color: var(--soft);
+}
+</style>

@@ -37,11 +37,18 @@ function arrives(node: number): string {
   return first === last ? `at ${told(first)}` : `at ${text(first)} to ${told(last)}`
 }
 
+/** What stands under a node's line: when sound is there; at an output with its own stages. */
+function under(node: number): string {
+  const n = props.view.nodes[node]!
+  if (n.stages_frames.length > 0 && n.kind !== 'output') return ''
+  return n.kind === 'output' ? told((n.last_frames ?? 0) + n.own_frames) : arrives(node)
+}
+
 function nodeTold(node: number): string {
   const n = props.view.nodes[node]!
   const own = n.own_frames > 0 ? `, its stages ${told(n.own_frames)}` : ''
   const unequal = met(node) ? `, copies ${told(met(node)!.apart_frames)} apart` : ''
-  return `${n.id}, ${n.kind}${arrives(node) ? `, arrives ${arrives(node)}` : ''}${own}${unequal}`
+  return `${n.id} ${under(node)}, ${n.kind}${arrives(node) ? `, arrives ${arrives(node)}` : ''}${own}${unequal}`
 }
 
 function stageTold(node: number, k: number): string {
@@ -140,9 +147,7 @@ function end(): void {
           <path v-if="view.nodes[i]!.kind === 'track'" class="end" :d="`M${n.x} ${n.y - 5}v10`" />
           <path v-if="view.nodes[i]!.kind === 'output'" class="end" :d="`M${n.end - 7} ${n.y - 6}l7 6l-7 6`" />
           <text class="name" :x="n.x + 4" :y="n.y - 9">{{ view.nodes[i]!.id }}</text>
-          <text v-if="view.nodes[i]!.stages_frames.length === 0 && arrives(i)" class="at" :x="n.x + 4" :y="n.y + 15">
-            {{ view.nodes[i]!.kind === 'output' ? told((view.nodes[i]!.last_frames ?? 0) + view.nodes[i]!.own_frames) : arrives(i) }}
-          </text>
+          <text v-if="under(i)" class="at" :x="n.x + 4" :y="n.y + 15">{{ ' ' + under(i) }}</text>
         </g>
         <g v-if="n.step > 0" class="step" aria-hidden="true" data-test="step">
           <path :d="`M${n.x} ${n.y - n.step / 2}v${n.step}`" />

@@ -294,8 +294,10 @@ select option {
   color: var(--soft);
   text-decoration: underline dotted;
 }
-td .more,
 td[colspan='3'] select {
   width: auto;
+}
+td .more {
+  width: 3.2em;
 }
 </style>

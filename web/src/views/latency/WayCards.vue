@@ -58,7 +58,7 @@ function takeUnder(e: Event): void {
   <div class="ways" role="group" aria-label="Three ways to make up for it">
     <article v-for="w in cards" :key="w.way" :class="{ chosen: shown.chosen === w.way }" :data-test="`way-${w.way}`">
       <header>
-        <h3>{{ TITLES[w.way] }}</h3>
+        <h2>{{ TITLES[w.way] }}</h2>
         <label v-if="w.way === 'off'" class="limit"
           >to stay under <input v-typed="under" aria-label="Limit in ms" data-test="under" size="5" @change="takeUnder" /> ms</label
         >
@@ -124,7 +124,7 @@ header {
   gap: 8px;
   white-space: nowrap;
 }
-h3 {
+h2 {
   font-size: 14px;
 }
 .limit {

@@ -77,7 +77,7 @@ export function layout(view: PathsView, room = 0): Layout {
   const columns = Math.max(0, ...depth) + 1
   const wides = Array.from({ length: columns }, (_, column) => wideOf(view, depth, column))
   const least = wides.reduce((a, b) => a + b, 0) + 2 * LEFT
-  const gap = Math.min(260, Math.max(GAP, (room - least) / Math.max(1, columns - 1)))
+  const gap = Math.min(480, Math.max(GAP, (room - least) / Math.max(1, columns - 1)))
   const y = view.nodes.map(() => 0)
   const nodes: PlacedNode[] = view.nodes.map(() => ({ x: 0, end: 0, y: 0, stages: [], step: 0 }))
   const most = Math.max(1e-9, ...view.meetings.map((m) => m.apart_frames))
