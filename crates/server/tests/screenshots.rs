@@ -69,9 +69,6 @@ async fn pictures() {
     b.click("[data-test=theme]").await;
     shot("align-all-night").await;
     b.key(" ").await;
-    b.key("?").await;
-    shot("keys").await;
-    b.key("\u{e00c}").await;
     b.click("[data-test=theme]").await;
     // Lanes in groups with all columns, the pair laid over one another.
     b.click("[data-test=group-files]").await;
@@ -112,6 +109,7 @@ async fn pictures() {
     b.click("[data-test=theme]").await;
     b.page.goto(&format!("{}/sessions/{session}/latency", server.base)).await.expect("the page");
     b.find("[data-test=path-map]").await;
+    b.click("[data-test=theme]").await;
     shot("latency").await;
     b.click("[data-test=theme]").await;
     b.click("[data-test=offender]").await;
