@@ -5166,6 +5166,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["PathMap"];
                     "text/csv": string;
                 };
             };

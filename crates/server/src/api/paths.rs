@@ -113,6 +113,11 @@ impl Drawn {
         Ok(Self { session, rows, map })
     }
 
+    /// The map, once there is something in it.
+    fn begun(&self) -> Option<&PathMap> {
+        self.map.as_ref().filter(|m| !m.nodes.is_empty())
+    }
+
     fn view(&self, map: &PathMap, under_ms: f64) -> Result<PathsView, ServerError> {
         let names: Vec<String> = self.rows.iter().map(|t| t.name.clone()).collect();
         paths_view(map, &names, under_ms * map.sample_rate_hz / 1_000.0)
@@ -150,7 +155,7 @@ pub async fn show_paths(
 ) -> Result<web::Json<PathsShown>, ServerError> {
     let drawn = Drawn::of(&state, &path).await?;
     let under_ms = limit.checked()?;
-    let view = drawn.map.as_ref().map(|m| drawn.view(m, under_ms)).transpose()?;
+    let view = drawn.begun().map(|m| drawn.view(m, under_ms)).transpose()?;
     let none = drawn.carries(&vec![Offset::default(); drawn.rows.len()]);
     let by = |way: PathWay| {
         let view = view.as_ref()?;
@@ -215,7 +220,7 @@ pub async fn choose_way(
 ) -> Result<HttpResponse, ServerError> {
     let drawn = Drawn::of(&state, &path).await?;
     let under_ms = Limit { under_ms: choice.under_ms }.checked()?;
-    let map = drawn.map.as_ref().ok_or(ServerError::NotFound("map of paths"))?;
+    let map = drawn.begun().ok_or(ServerError::NotFound("map of paths"))?;
     let view = drawn.view(map, under_ms)?;
     let way = view.ways.iter().find(|w| w.way == choice.way);
     if way.is_some_and(|w| !w.tracks.is_empty() && w.tracks.iter().all(|t| view.nodes[t.node].tracks.is_empty())) {
@@ -249,7 +254,7 @@ pub async fn read_sheet(_path: web::Path<String>, sheet: web::Json<Sheet>) -> Re
 }
 
 /// The map as a file: JSON (docs/paths.schema.json) or a sheet.
-#[utoipa::path(params(FileKind), responses((status = 200, body = String, content_type = "text/csv"), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[utoipa::path(params(FileKind), responses((status = 200, content((PathMap = "application/json"), (String = "text/csv"))), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[get("/sessions/{session}/paths/file")]
 pub async fn paths_file(
     state: web::Data<State>,

@@ -148,4 +148,9 @@ async fn paths_that_cannot_be_are_refused_and_change_nothing() {
     assert_eq!(serde_json::from_str::<Value>(&file("json").await).unwrap(), same);
     assert_eq!(s.post(&format!("{url}/sheet"), json!({ "text": "nothing" })).await.0, 422);
     assert_eq!(s.get(&format!("{url}/file?kind=pdf")).await.0, 422);
+    // Everything taken out again: nothing to show, nothing to choose from.
+    assert_eq!(draw(&s, &session, &json!({ "sample_rate_hz": 48_000, "nodes": [] })).await.0, 201);
+    let (status, shown) = s.get(&url).await;
+    assert_eq!((status, &shown["view"], &shown["chosen"]), (200, &Value::Null, &json!("none")));
+    assert_eq!(s.post(&format!("{url}/choice"), json!({ "way": "pull" })).await.0, 404);
 }
