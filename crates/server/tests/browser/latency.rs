@@ -55,6 +55,29 @@ async fn paths_are_drawn_compared_compensated_and_delivered() {
     b.until("off", "return document.querySelector('[data-stage=\"Slow/0\"]').classList.contains('off')").await;
     b.click("[data-test=undo]").await;
     b.until("on", "return !document.querySelector('[data-stage=\"Slow/0\"]').classList.contains('off')").await;
+    // Copied and pasted by their keys: twice as late, and taken back.
+    b.click("[data-stage=\"Slow/0\"]").await;
+    b.key("\u{e009}c\u{e000}").await;
+    b.key("\u{e009}v\u{e000}").await;
+    b.until("twice", "return document.querySelector('[data-test=finding-paths-meet-unequal]')?.innerText.includes('25.00 ms (1200.0 samples) apart')").await;
+    b.click("[data-test=undo]").await;
+    b.until("once", "return document.querySelector('[data-test=finding-paths-meet-unequal]')?.innerText.includes('12.50 ms (600.0 samples) apart')").await;
+    // A return of the group that would feed it again is refused with the loop named, and nothing changes.
+    b.js("[...document.querySelectorAll('.adds button')].find(x => x.innerText === 'Return').click()").await;
+    b.until("a return", "return !!document.querySelector('[data-node=Return]')").await;
+    for (from, to) in [("Slow", "Return"), ("Return", "Slow")] {
+        let select = format!(
+            "const f = document.querySelector('[aria-label=\"What {from} feeds besides\"]'); if (![...f.options].some(o => o.value === '{to}')) return false; f.value = '{to}'; f.dispatchEvent(new Event('change')); return true"
+        );
+        b.until("connected", &select).await;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+    }
+    b.until("refused", "return document.body.innerText.includes('paths form a loop: ')").await;
+    b.js("document.querySelector('[aria-label=\"Return no longer feeds Out\"]')?.closest('tbody').querySelector('input').focus()").await;
+    b.until("as before", "return ![...document.querySelectorAll('[data-row=\"Return/\"] ~ tr .feed')].some(f => f.innerText.includes('Slow'))").await;
+    b.click("[data-node=Return]").await;
+    b.key("\u{e017}").await;
+    b.until("gone", "return !document.querySelector('[data-node=Return]')").await;
     // Three ways side by side: the limit typed, the stage named that must be off.
     table(&b, "[data-test=under]", "5").await;
     b.until(
@@ -84,6 +107,7 @@ async fn paths_are_drawn_compared_compensated_and_delivered() {
     let (voice, drum) = (sound(&folder.join("Voice.wav")), sound(&folder.join("Drum.wav")));
     assert!(voice[..480_000] == sound(files[0].as_ref())[..], "the voice from the first frame on");
     assert!(drum[600..480_600] == sound(files[1].as_ref())[..], "the drum 600 frames behind it");
-    b.no_errors().await;
+    let errors = b.errors().await;
+    assert!(errors.len() == 1 && errors[0].contains("422"), "nothing but the loop was refused: {errors:?}");
     b.close().await;
 }
