@@ -139,6 +139,10 @@ pub struct MeetingView {
     pub node: usize,
     /// The greatest difference of two copies of one track.
     pub apart_frames: f64,
+    /// Edge by which the first of these two comes, by number.
+    pub early: usize,
+    /// Edge by which the last one comes.
+    pub late: usize,
 }
 
 /// All of it.
@@ -284,7 +288,10 @@ pub fn paths_view(map: &PathMap, names: &[String], under_frames: f64) -> Result<
         routes_in_all: count_routes(&graph),
         offender: offender(map, &graph).map(|(n, k, _)| stage_at(map, (n, k))),
         findings: met.iter().map(|m| unequal(&graph, m, map.sample_rate_hz, &of)).collect(),
-        meetings: met.iter().map(|m| MeetingView { node: m.node, apart_frames: m.apart.samples() }).collect(),
+        meetings: met
+            .iter()
+            .map(|m| MeetingView { node: m.node, apart_frames: m.apart.samples(), early: m.early, late: m.late })
+            .collect(),
         ways: vec![wait, pull, by_switching(map, &graph, under_frames)?],
         notes: notes(map, &graph, names),
     })

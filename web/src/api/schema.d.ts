@@ -1852,6 +1852,10 @@ export interface components {
              * @description The greatest difference of two copies of one track.
              */
             apart_frames: number;
+            /** @description Edge by which the first of these two comes, by number. */
+            early: number;
+            /** @description Edge by which the last one comes. */
+            late: number;
             /** @description Node, by number. */
             node: number;
         };

@@ -51,7 +51,7 @@ async fn paths_are_drawn_compared_compensated_and_delivered() {
     b.until("what feeds it", "return document.activeElement.dataset.node === 'Voice'").await;
     // Switched off by its key, and taken back.
     b.click("[data-stage=\"Slow/0\"]").await;
-    b.key("o").await;
+    b.key("x").await;
     b.until("off", "return document.querySelector('[data-stage=\"Slow/0\"]').classList.contains('off')").await;
     b.click("[data-test=undo]").await;
     b.until("on", "return !document.querySelector('[data-stage=\"Slow/0\"]').classList.contains('off')").await;

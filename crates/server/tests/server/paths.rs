@@ -49,7 +49,7 @@ async fn paths_are_drawn_chosen_delivered_and_taken_back() {
         (&json!("Voice > Voices > Out"), &json!(600.0))
     );
     assert_eq!(view["offender"]["name"], "Gate of Voice");
-    assert_eq!(view["meetings"], json!([{ "node": 5, "apart_frames": 552.0 }]));
+    assert_eq!(view["meetings"], json!([{ "node": 5, "apart_frames": 552.0, "early": 5, "late": 4 }]));
     let finding = &view["findings"][0];
     assert_eq!((&finding["kind"], &finding["about"]["tracks"]), (&json!("paths-meet-unequal"), &json!([0])));
     assert!(view["notes"].to_string().contains("No track of this session is called “Absent”"), "{}", view["notes"]);

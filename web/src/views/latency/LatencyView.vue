@@ -140,9 +140,9 @@ const offenderShown = () => {
 
 useKeys('Latency', [
   { key: 'g', label: 'New group', run: () => newNode('group') },
-  { key: 'i', label: 'New stage in the node that is picked', run: newStage },
-  { key: 'o', label: 'Stage on or off', run: switchStage },
-  { key: 'e', label: 'Go to the stage that costs most', run: offenderShown },
+  { key: 'n', label: 'New stage in the node that is picked', run: newStage },
+  { key: 'x', label: 'Stage on or off', run: switchStage },
+  { key: 't', label: 'Go to the stage that costs most', run: offenderShown },
   { key: 'F2', label: 'Write the name of what is picked', run: () => table.value?.write() },
   { key: 'Delete', label: 'Remove what is picked', run: remove },
   { key: 'Ctrl+c', label: 'Copy the stage, or all of a node', run: copy },
@@ -174,7 +174,7 @@ useKeys('Latency', [
           <button class="plain" title="New group (G)" @click="newNode('group')">Group</button>
           <button class="plain" title="New return" @click="newNode('return')">Return</button>
           <button class="plain" title="New output" @click="newNode('output')">Output</button>
-          <button class="plain" :disabled="!here" title="New stage in the node that is picked (I)" data-test="new-stage" @click="newStage">
+          <button class="plain" :disabled="!here" title="New stage in the node that is picked (N)" data-test="new-stage" @click="newStage">
             Stage
           </button>
           <button

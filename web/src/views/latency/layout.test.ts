@@ -16,7 +16,7 @@ const edge = (from: number, to: number, frames = 0) => ({ from, to, frames, name
 const view = {
   nodes: [node('A', 'track'), node('B', 'track'), node('Group', 'group', [480, 20]), node('Return', 'return'), node('Out', 'output')],
   edges: [edge(0, 2), edge(1, 4), edge(0, 3), edge(2, 4, 500), edge(3, 4)],
-  meetings: [{ node: 4, apart_frames: 500 }],
+  meetings: [{ node: 4, apart_frames: 500, early: 4, late: 3 }],
 } as unknown as PathsView
 
 describe('the map of currents', () => {
@@ -37,6 +37,8 @@ describe('the map of currents', () => {
     const { nodes, edges } = layout(view)
     expect(nodes[4]!.step).toBeGreaterThan(0)
     expect(edges.map((e) => e.late)).toEqual([false, false, false, true, false])
+    const ends = edges.map((e) => Number(e.path.split(' ').at(-1)))
+    expect([ends[4]! < ends[1]!, ends[1]! < ends[3]!, ends[1] === nodes[4]!.y]).toEqual([true, true, true])
   })
   it('is walked by arrow keys', () => {
     const at = layout(view)

@@ -105,22 +105,17 @@ export function layout(view: PathsView, room = 0): Layout {
     }
     x += wide + gap
   }
-  const arrivals = view.edges.map((e) => e.frames + lastAt(view, e.from))
+  // The two copies that are farthest apart come in at the ends of the step, all else between them.
+  const [early, late] = [new Set(view.meetings.map((m) => m.early)), new Set(view.meetings.map((m) => m.late))]
   const edges = view.edges.map((e, i) => {
     const [from, to] = [nodes[e.from]!, nodes[e.to]!]
-    const into = view.edges.map((o, k) => (o.to === e.to ? arrivals[k]! : -Infinity))
-    const late = to.step > 0 && arrivals[i]! >= Math.max(...into) - 1e-6
-    const shift = to.step > 0 ? (late ? to.step / 2 : -to.step / 2) : 0
+    const shift = late.has(i) ? to.step / 2 : early.has(i) ? -to.step / 2 : 0
     const x0 = e.tap === 'before' ? from.x + 8 : from.end
     const bend = Math.max(30, (to.x - x0) / 2)
-    return { path: `M${x0} ${from.y}C${x0 + bend} ${from.y} ${to.x - bend} ${to.y + shift} ${to.x} ${to.y + shift}`, late }
+    return { path: `M${x0} ${from.y}C${x0 + bend} ${from.y} ${to.x - bend} ${to.y + shift} ${to.x} ${to.y + shift}`, late: late.has(i) }
   })
   const height = TOP + Math.max(0, ...y) + ROW
   return { nodes, edges, width: x - gap + LEFT, height }
-}
-
-function lastAt(view: PathsView, node: number): number {
-  return view.nodes[node]!.last_frames ?? 0
 }
 
 /** The stage or node next to another, for the arrow keys: right and left along the flow, up and down within a column. */
