@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # The whole suite again and again, beside as many busy loops as there are cores: a test that depends on the machine's mood fails
-# here. Usage: scripts/steady.sh [TIMES] [CARGO TEST ARGUMENTS…], ten times when it is not said. Stops at the first failure.
+# here. Usage: scripts/steady.sh [TIMES] [FILTERS…], ten times when it is not said. Stops at the first failure.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 

@@ -3,7 +3,8 @@
 // a loop turns back. Runs on the audio thread: no imports, no framework.
 
 const FADE = Math.round(0.005 * sampleRate) // frames
-const HEADROOM = 2 * 2048 // frames a newcomer brings before it takes over: the old sound has its own until then
+const TO_START = 2 * 2048 // frames that are there before sound begins
+const TO_TAKE_OVER = 4 * 2048 // frames a new mix has ahead of the place: the old one sounds until then
 
 /** Blocks in their order, and the place in the first of them. */
 class Queue {
@@ -91,11 +92,8 @@ class ListenProcessor extends AudioWorkletProcessor {
   takeOver() {
     const next = this.coming
     const jump = this.seek || !this.playing
-    // When the old sound has run out, the first block that reaches the place will do.
-    const dry = this.playing && !jump && this.now.blocks.length === 0
-    if (next.blocks.length === 0 || (next.ahead() < HEADROOM && !next.whole && !dry)) return
     const used = () => this.port.postMessage({ type: 'used', generation: next.generation })
-    if (!jump && !next.goTo(this.frame, used)) {
+    if (!jump && next.blocks.length > 0 && !next.goTo(this.frame, used)) {
       const end = next.blocks[next.blocks.length - 1]
       if (this.frame >= end.start + end.frames * end.speed) {
         // All of them lie behind the place: only when they are given back do later ones come.
@@ -104,6 +102,10 @@ class ListenProcessor extends AudioWorkletProcessor {
       }
       // The old sound has turned back with its loop meanwhile: the new one begins where it was asked to.
     }
+    // When the old sound has run out, the first block that reaches the place will do.
+    const dry = this.playing && !jump && this.now.blocks.length === 0
+    const enough = next.whole || next.ahead() >= (jump ? TO_START : TO_TAKE_OVER)
+    if (next.blocks.length === 0 || (!enough && !dry)) return
     if (this.playing) this.leave()
     else this.level = 0
     this.now = next

@@ -52,7 +52,9 @@ pub fn struck(rate: f64, modes: &[Mode], click: f64, click_s: f64, rng: &mut Cha
         }
         let white: f64 = rng.random_range(-1.0..1.0);
         past = 0.4 * past + 0.6 * white;
-        *v = (attack * body + click * (-s / click_s).exp() * past) as f32;
+        // Below −340 dB nothing is left of the mallet.
+        let fallen = if s < 40.0 * click_s { (-s / click_s).exp() } else { 0.0 };
+        *v = (attack * body + click * fallen * past) as f32;
     }
     out
 }
@@ -140,24 +142,26 @@ pub fn bowed(rate: f64, key: f64, force: f64, seconds: f64, rng: &mut ChaCha8Rng
 pub fn reed(rate: f64, key: f64, force: f64, seconds: f64, rng: &mut ChaCha8Rng) -> Vec<f32> {
     let hz = [key_hz(key), key_hz(key + rng.random_range(0.05..0.09))];
     let count = ((10_000.0 / hz[0]) as usize).clamp(4, 40);
+    // Harmonics that fall by 5 dB an octave.
+    let divisors: Vec<f64> = (1..=count).map(|n| (n as f64).powf(0.85)).collect();
     let starts = [rng.random_range(0.0..1.0), rng.random_range(0.0..1.0)];
     (0..(seconds * rate) as usize)
         .map(|t| {
             let s = t as f64 / rate;
             let envelope = (s / 0.025).min(1.0) * ((seconds - s) / 0.06).clamp(0.0, 1.0);
-            let tone: f64 = hz.iter().zip(starts).map(|(f, start)| harmonics(TAU * (f * s + start), count)).sum();
+            let tone: f64 = hz.iter().zip(starts).map(|(f, start)| harmonics(TAU * (f * s + start), &divisors)).sum();
             let white: f64 = rng.random_range(-1.0..1.0);
             (force * envelope * (0.14 * tone + 0.012 * white)) as f32
         })
         .collect()
 }
 
-/// Harmonics that fall by 5 dB an octave: sin(n·x)/n^0.85 by turning one phasor n times.
-fn harmonics(x: f64, count: usize) -> f64 {
+/// Σ sin(n·x)/divisor by turning one phasor n times.
+fn harmonics(x: f64, divisors: &[f64]) -> f64 {
     let (step, mut z, mut sum) = (x.sin_cos(), (0.0, 1.0), 0.0);
-    for n in 1..=count {
+    for divisor in divisors {
         z = (z.0 * step.1 + z.1 * step.0, z.1 * step.1 - z.0 * step.0);
-        sum += z.0 / (n as f64).powf(0.85);
+        sum += z.0 / divisor;
     }
     sum
 }

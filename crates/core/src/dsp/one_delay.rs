@@ -90,11 +90,15 @@ fn best_delay(left: &[(f64, Complex<f64>)]) -> (f64, f64) {
     let sum = |delay: f64| left.iter().map(|(w, z)| (z * Complex::from_polar(1.0, w * delay)).re).sum::<f64>();
     let steps = (SEARCH * 16.0) as i64;
     let (mut best, mut at) = (0.0f64, 0.0);
+    // From step to step every bin turns by the same angle.
+    let turn: Vec<Complex<f64>> = left.iter().map(|(w, _)| Complex::from_polar(1.0, w / 16.0)).collect();
+    let mut turned: Vec<Complex<f64>> = left.iter().map(|(w, z)| z * Complex::from_polar(1.0, -w * SEARCH)).collect();
     for k in -steps..=steps {
-        let value = sum(k as f64 / 16.0);
+        let value = turned.iter().map(|z| z.re).sum::<f64>();
         if value.abs() > best.abs() {
             (best, at) = (value, k as f64 / 16.0);
         }
+        turned.iter_mut().zip(&turn).for_each(|(z, by)| *z *= by);
     }
     let sign = best.signum();
     let mut step = 1.0 / 32.0;

@@ -15,7 +15,7 @@ const LEAVES: &str =
 
 #[actix_web::test]
 async fn a_page_that_was_left_goes_on_where_it_stopped() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
     let folder = tempfile::tempdir().expect("a folder");
     new_session(&b, &s, "Left").await;
@@ -68,7 +68,7 @@ async fn a_page_that_was_left_goes_on_where_it_stopped() {
 
 #[actix_web::test]
 async fn a_server_that_is_restarted_is_waited_for() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (url, store) = (database().await, tempfile::tempdir().unwrap());
     let first = Process::start(&url, store.path());
     let port = first.base.rsplit_once(':').unwrap().1.to_string();
@@ -101,7 +101,7 @@ async fn a_server_that_is_restarted_is_waited_for() {
 
 #[actix_web::test]
 async fn files_dropped_anywhere_are_taken_and_refusals_stand_in_their_row() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
     b.page.goto(&s.base).await.expect("the page");
     b.find("[data-test=create]").await;

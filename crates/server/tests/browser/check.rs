@@ -5,7 +5,7 @@ use super::*;
 /// The table of the demo, its findings accepted, put aside and taken back, a role changed, a cell opened under Align.
 #[actix_web::test]
 async fn the_check_is_read_and_decided_on() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/check", s.base)).await.expect("the page");
@@ -61,7 +61,7 @@ async fn the_check_is_read_and_decided_on() {
 /// linked by hand.
 #[actix_web::test]
 async fn a_question_is_answered_on_the_card() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, session) = ensemble().await;
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/check", s.base)).await.expect("the page");
@@ -95,7 +95,7 @@ async fn a_question_is_answered_on_the_card() {
 /// The stage is drawn to scale; a distance is typed, counts, and is taken back.
 #[actix_web::test]
 async fn the_stage_is_seen_and_a_distance_is_typed() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/check", s.base)).await.expect("the page");

@@ -33,7 +33,7 @@ async fn undo_says(b: &Browser, words: &str) {
 
 #[actix_web::test]
 async fn undo_names_what_it_takes_back_and_takes_back_everything() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
     opened(&b, &s, &pair(), "align").await;
     b.until("measured", "return document.querySelector('[data-test=sentence]')?.dataset.verdict === 'solid'").await;
@@ -69,7 +69,7 @@ async fn undo_names_what_it_takes_back_and_takes_back_everything() {
 
 #[actix_web::test]
 async fn a_held_key_loses_nothing_and_makes_one_decision() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
     let session = opened(&b, &s, &pair(), "align").await;
     b.until("measured", "return document.querySelector('[data-test=sentence]')?.dataset.verdict === 'solid'").await;
@@ -104,7 +104,7 @@ async fn a_held_key_loses_nothing_and_makes_one_decision() {
 
 #[actix_web::test]
 async fn keys_go_where_the_focus_is() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
     opened(&b, &s, &pair(), "recordings").await;
     // A click on the rail, and Enter works in the view.
@@ -165,7 +165,7 @@ async fn keys_go_where_the_focus_is() {
 
 #[actix_web::test]
 async fn the_address_tells_what_is_seen() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
     let x = hits(480_000, 1);
     let files: Vec<(String, Vec<u8>)> =
@@ -210,7 +210,7 @@ async fn the_address_tells_what_is_seen() {
 /// size of its box.
 #[actix_web::test]
 async fn small_and_large_screens_show_everything() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     for (width, height) in [(1024, 768), (640, 400), (1280, 800), (1920, 1080)] {
@@ -223,13 +223,13 @@ async fn small_and_large_screens_show_everything() {
                 b.key("w").await;
                 b.find(".stack canvas").await;
             }
-            tokio::time::sleep(Duration::from_millis(900)).await;
+            b.settled().await;
             let fits = "const d = document.documentElement; return d.scrollWidth <= innerWidth && d.scrollHeight <= innerHeight";
             assert_eq!(b.js(fits).await, true, "{view} at {width}x{height}: the page itself scrolls");
             let bar = "const r = document.querySelector('[data-test=listen-bar]').getBoundingClientRect(); return r.bottom <= innerHeight + 0.5 && r.height <= 70";
             assert_eq!(b.js(bar).await, true, "{view} at {width}x{height}: the bar");
-            let sharp = "return [...document.querySelectorAll('canvas')].filter(c => c.clientWidth > 0 && (c.width !== Math.round(c.clientWidth * devicePixelRatio) || c.height !== Math.round(c.clientHeight * devicePixelRatio))).map(c => [c.className, c.width, c.clientWidth, c.height, c.clientHeight])";
-            assert_eq!(b.js(sharp).await, json!([]), "{view} at {width}x{height}: canvases");
+            let sharp = "return [...document.querySelectorAll('canvas')].filter(c => c.clientWidth > 0 && (c.width !== Math.round(c.clientWidth * devicePixelRatio) || c.height !== Math.round(c.clientHeight * devicePixelRatio))).length === 0";
+            b.until(&format!("{view} at {width}x{height}: canvases as large as their boxes"), sharp).await;
         }
     }
     b.no_errors().await;
@@ -239,7 +239,7 @@ async fn small_and_large_screens_show_everything() {
 /// axe (npm axe-core; its rules are those of WCAG 2.2 and good practice) on every view in both themes.
 #[actix_web::test]
 async fn every_view_is_accessible_in_both_themes() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     let axe = std::fs::read_to_string(project().join("web/node_modules/axe-core/axe.min.js")).expect("npm ci was run");
@@ -266,13 +266,13 @@ async fn every_view_is_accessible_in_both_themes() {
         ] {
             b.page.goto(&format!("{}{path}", s.base)).await.expect("the page");
             b.find("main > *").await;
-            tokio::time::sleep(Duration::from_millis(1_200)).await;
+            b.settled().await;
             match act {
                 "" => {}
                 "history" => b.click("[data-test=history]").await,
                 key => b.key(key).await,
             }
-            tokio::time::sleep(Duration::from_millis(900)).await;
+            b.settled().await;
             let told: Value = b.page.execute_async(&script, vec![]).await.expect("axe ran");
             assert!(told[0].as_u64().unwrap() > 10, "{path}: axe looked at something");
             assert_eq!(told[1], json!([]), "{theme} {path} {act}");

@@ -11,7 +11,7 @@ async fn type_offset(b: &Browser, text: &str) {
 
 #[actix_web::test]
 async fn offsets_are_typed_with_any_unit_and_time_is_measured_on_the_lanes() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let s = TestServer::start().await;
     let b = Browser::open(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");
@@ -78,7 +78,7 @@ async fn drag(b: &Browser, from: (i32, i32), to: (i32, i32)) {
 
 #[actix_web::test]
 async fn lanes_are_ordered_grouped_hidden_and_laid_over_one_another_and_it_lasts() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let s = TestServer::start().await;
     let b = Browser::open(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");

@@ -9,7 +9,7 @@ async fn table(b: &Browser, field: &str, text: &str) {
 
 #[actix_web::test]
 async fn paths_are_drawn_compared_compensated_and_delivered() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let s = TestServer::start().await;
     let b = Browser::open(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");

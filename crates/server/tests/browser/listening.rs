@@ -13,7 +13,7 @@ fn pressed(name: &str, on: bool) -> String {
 
 #[actix_web::test]
 async fn switches_change_what_sounds_without_a_gap_and_last() {
-    let _turn = TURN.lock().await;
+    let _turn = alone().await;
     let s = TestServer::start().await;
     let session = s.session("Switches").await;
     let x = hits(1_440_000, 4);
@@ -84,7 +84,7 @@ async fn switches_change_what_sounds_without_a_gap_and_last() {
 
 #[actix_web::test]
 async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
-    let _turn = TURN.lock().await;
+    let _turn = alone().await;
     let s = TestServer::start().await;
     let session = s.session("Round").await;
     let x = hits(960_000, 8);
@@ -182,7 +182,7 @@ impl Cable {
 
 #[actix_web::test]
 async fn a_line_that_breaks_is_said_and_the_sound_goes_on_by_itself() {
-    let _turn = TURN.lock().await;
+    let _turn = alone().await;
     let s = TestServer::start().await;
     let session = s.session("Line").await;
     let x = hits(1_440_000, 2);

@@ -18,10 +18,21 @@ mod way;
 use browser::Browser;
 use common::*;
 use std::time::Duration;
-use tokio::sync::Mutex;
+use tokio::sync::{Semaphore, SemaphorePermit};
 
-/// Browsers take turns: two at a time would starve each other's sound.
-static TURN: Mutex<()> = Mutex::const_new(());
+/// Two browsers at a time, as most of a test is waiting; one alone where sound must not break off.
+const AT_ONCE: u32 = 2;
+static TURNS: Semaphore = Semaphore::const_new(AT_ONCE as usize);
+
+/// A turn beside another test.
+async fn beside() -> SemaphorePermit<'static> {
+    TURNS.acquire().await.expect("never closed")
+}
+
+/// A turn with no other browser beside.
+async fn alone() -> SemaphorePermit<'static> {
+    TURNS.acquire_many(AT_ONCE).await.expect("never closed")
+}
 
 async fn new_session(b: &Browser, s: &TestServer, name: &str) {
     b.page.goto(&s.base).await.expect("the page");

@@ -5,7 +5,7 @@ use serde_json::json;
 
 #[actix_web::test]
 async fn nothing_comes_from_another_host() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let s = TestServer::start().await;
     let b = Browser::open(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");
@@ -46,7 +46,7 @@ async fn nothing_comes_from_another_host() {
 
 #[actix_web::test]
 async fn trouble_is_said_and_forgotten_when_over() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let s = TestServer::start().await;
     let b = Browser::open(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");
@@ -82,7 +82,7 @@ async fn trouble_is_said_and_forgotten_when_over() {
 /// The database is stopped and started again while the page is open: it says so, and goes on by itself.
 #[actix_web::test]
 async fn the_page_survives_its_database() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let folder = tempfile::tempdir().expect("a folder");
     let start = || {
         let out = std::process::Command::new(project().join("scripts/database.sh"))
@@ -131,7 +131,7 @@ async fn the_page_survives_its_database() {
 
 #[actix_web::test]
 async fn keys_themes_and_24_tracks() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let s = TestServer::start().await;
     let session = s.session("Twenty-four").await;
     let x = hits(200_000, 1);

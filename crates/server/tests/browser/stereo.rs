@@ -10,7 +10,7 @@ const DOTS: &str = "const c=document.querySelector('[data-test=goniometer]'); co
 
 #[actix_web::test]
 async fn a_stereo_file_is_seen_heard_and_repaired() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let s = TestServer::start().await;
     let b = Browser::open(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");
@@ -92,7 +92,7 @@ const QUARTERS: &str = "const c=document.querySelector('[data-test=goniometer]')
 
 #[actix_web::test]
 async fn sides_are_compared_and_the_picture_turns_to_xy() {
-    let _turn = TURN.lock().await;
+    let _turn = beside().await;
     let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
     b.page.goto(&format!("{}/sessions/{session}/stereo", s.base)).await.expect("the page");

@@ -4,7 +4,7 @@ use super::*;
 
 #[actix_web::test]
 async fn the_whole_way() {
-    let _turn = TURN.lock().await;
+    let _turn = alone().await;
     let s = TestServer::start().await;
     let b = Browser::open(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");

@@ -172,6 +172,23 @@ impl Browser {
         }
     }
 
+    /// Waits until a quarter of a second long nothing was fetched, written or moved.
+    pub async fn settled(&self) {
+        let quiet = "const done = arguments[arguments.length - 1];
+            const moving = () => document.getAnimations().filter(a => a.playState === 'running' && a.effect.getComputedTiming().iterations !== Infinity).length;
+            const seen = () => [performance.getEntriesByType('resource').length, document.body.innerHTML.length, document.body.innerText, moving()].join();
+            let before = seen(), same = 0;
+            const began = performance.now();
+            const look = () => {
+                const now = seen();
+                same = now === before ? same + 1 : 0;
+                before = now;
+                if (same >= 5 || performance.now() - began > 10000) done(true); else setTimeout(look, 50);
+            };
+            setTimeout(look, 50)";
+        self.page.execute_async(quiet, vec![]).await.expect("the page answers");
+    }
+
     /// Nothing went wrong in the page; what did is named.
     pub async fn no_errors(&self) {
         let errors = self.errors().await;
