@@ -3,8 +3,7 @@
 // a loop turns back. Runs on the audio thread: no imports, no framework.
 
 const FADE = Math.round(0.005 * sampleRate) // frames
-const TO_START = 2 * 2048 // frames that are there before sound begins
-const TO_TAKE_OVER = 4 * 2048 // frames a new mix has ahead of the place: the old one sounds until then
+const HEADROOM = 2 * 2048 // frames a newcomer has ahead before it takes over: the old sound has its own until then
 
 /** Blocks in their order, and the place in the first of them. */
 class Queue {
@@ -55,6 +54,8 @@ class ListenProcessor extends AudioWorkletProcessor {
     this.now = new Queue(-1)
     this.coming = new Queue(-1)
     this.leaving = null // fades out under what took over
+    this.reserve = null // what a new mix took over from: it helps out when that one does not come fast enough
+    this.heard = -1 // generation that last took over
     this.frame = 0
     this.playing = false
     this.corrected = 1 // 0 … 1 while it fades
@@ -72,6 +73,7 @@ class ListenProcessor extends AudioWorkletProcessor {
       this.playing = false
       this.now = new Queue(-1)
       this.coming = new Queue(-1)
+      this.reserve = null
     }
     if (m.type === 'expect') {
       this.seek = m.seek
@@ -104,14 +106,29 @@ class ListenProcessor extends AudioWorkletProcessor {
     }
     // When the old sound has run out, the first block that reaches the place will do.
     const dry = this.playing && !jump && this.now.blocks.length === 0
-    const enough = next.whole || next.ahead() >= (jump ? TO_START : TO_TAKE_OVER)
+    const enough = next.whole || next.ahead() >= HEADROOM
     if (next.blocks.length === 0 || (!enough && !dry)) return
     if (this.playing) this.leave()
     else this.level = 0
+    this.reserve = jump ? null : this.now
     this.now = next
     this.coming = new Queue(-1)
     this.playing = true
-    this.port.postMessage({ type: 'over', generation: this.now.generation })
+    if (next.generation !== this.heard) this.port.postMessage({ type: 'over', generation: next.generation })
+    this.heard = next.generation
+  }
+
+  // Before a new mix runs out the one before it, which still has its own ahead, sounds on until the new one has come.
+  helpOut() {
+    const short = this.playing && !this.now.whole && this.now.ahead() <= FADE + 128
+    if (!short || !this.reserve?.goTo(this.frame, () => {})) return
+    this.leave()
+    if (this.coming.generation < 0) {
+      this.coming = this.now
+      this.seek = false
+    }
+    this.now = this.reserve
+    this.reserve = null
   }
 
   sample(block, k, side) {
@@ -122,6 +139,7 @@ class ListenProcessor extends AudioWorkletProcessor {
   process(_inputs, outputs) {
     const [left, right] = outputs[0]
     const step = 1 / FADE
+    this.helpOut()
     const used = () => this.port.postMessage({ type: 'used', generation: this.now.generation })
     for (let i = 0; i < left.length; i++) {
       let l = 0
@@ -164,7 +182,7 @@ class ListenProcessor extends AudioWorkletProcessor {
     this.sincePost += left.length
     if (this.sincePost >= 1024) {
       this.sincePost = 0
-      this.port.postMessage({ type: 'at', frame: this.frame, gaps: this.gaps, generation: this.now.generation })
+      this.port.postMessage({ type: 'at', frame: this.frame, gaps: this.gaps, generation: this.heard })
     }
     return true
   }

@@ -167,13 +167,25 @@ describe('the audio thread', () => {
     run(5 * FRAMES)
     begin(2, 0, 4, false)
     expect(sent.filter((m) => m.type === 'used' && m.generation === 2)).toHaveLength(4)
-    const over = () => sent.filter((m) => m.type === 'over').map((m) => m.generation)
-    // The old sound lasts: the new one takes over when it has a sixth of a second ahead of the place.
-    for (const i of [4, 5, 6, 7]) say(block(2, i * FRAMES))
-    expect(over()).toEqual([1])
-    say(block(2, 8 * FRAMES))
-    expect(over()).toEqual([1, 2])
+    for (const i of [4, 5, 6]) say(block(2, i * FRAMES))
+    expect(sent.filter((m) => m.type === 'over').map((m) => m.generation)).toEqual([1, 2])
     expect(last()?.gaps).toBe(0)
+  })
+
+  it('goes back to the mix before when a new one does not come fast enough, and on with it when it does', () => {
+    begin(1, 0, 12)
+    run(FRAMES)
+    // Three blocks of a new mix, one of which has passed; the next ones are late.
+    begin(2, 0, 3, false)
+    const out = run(6 * FRAMES)
+    for (let n = 0; n < 6 * FRAMES; n++) expect(out[n]).toBeCloseTo(FRAMES + n, 1)
+    for (let i = 3; i < 10; i++) say(block(2, i * FRAMES))
+    const later = run(2 * FRAMES)
+    for (let n = 0; n < 2 * FRAMES; n++) expect(later[n]).toBeCloseTo(7 * FRAMES + n, 1)
+    expect(last()).toMatchObject({ gaps: 0, frame: 9 * FRAMES, generation: 2 })
+    // What took over twice is told once, and what it passed over is given back.
+    expect(sent.filter((m) => m.type === 'over').map((m) => m.generation)).toEqual([1, 2])
+    expect(sent.filter((m) => m.type === 'used' && m.generation === 2)).toHaveLength(8)
   })
 
   it('ends a part by itself and says so, also one that is shorter than two blocks', () => {

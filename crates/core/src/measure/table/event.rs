@@ -149,8 +149,7 @@ impl Stage<'_> {
             for (kind, led) in [&mut g.hits, &mut g.passages].into_iter().enumerate() {
                 let fellows: Vec<&Vec<i64>> =
                     (0..told.len()).filter(|k| *k != n).map(|k| &told[k][kind]).filter(|t| !t.is_empty()).collect();
-                let shared =
-                    |l: &Led| fellows.iter().any(|t| t.iter().any(|at| (at - l.at + shift).abs() <= reach[kind]));
+                let shared = |l: &Led| fellows.iter().any(|t| any_within(t, l.at - shift, reach[kind]));
                 led.retain(|l| fellows.is_empty() || shared(l));
             }
         }
@@ -265,20 +264,19 @@ impl Stage<'_> {
     /// those at a strike: what sounds between its strikes is something else.
     fn passages(&self, m: usize, strikes: &[Moment]) -> Vec<Moment> {
         let dry = self.dies_away(m, strikes);
-        let struck = |from: i64, to: i64| {
-            let of_its_own = |s: &&Moment| s.levels[m] > -LOUD_DB;
-            strikes.iter().filter(of_its_own).any(|s| from <= s.at && s.at < to)
-        };
+        let step = self.rate.frames(0.125);
+        let own_strikes: Vec<i64> = strikes.iter().filter(|s| s.levels[m] > -LOUD_DB).map(|s| s.at).collect();
+        let struck =
+            |at: i64| own_strikes.get(own_strikes.partition_point(|s| *s < at - step)).is_some_and(|s| *s < at + step);
         let reference: Vec<f64> = self.surveys.iter().map(|s| db(Some(s.loud.full))).collect();
         let s = &self.surveys[m];
         let floor = db(Some(s.loud.floor)) - reference[m];
-        let step = self.rate.frames(0.125);
         let end = s.facts.end().0;
         let mut found = Vec::new();
         let mut at = s.facts.start.0;
         while at + 2 * step <= end {
             let home = db(Some(s.slow.mean(at, 2 * step))) - reference[m];
-            let own = !dry || struck(at - step, at + step);
+            let own = !dry || struck(at);
             if own && home > -24.0 && home > (floor + 6.0).min(-12.0) {
                 let levels = (0..self.surveys.len())
                     .map(|n| {
@@ -350,6 +348,28 @@ fn leading(moments: &[Moment], own: usize, others: &[usize]) -> Vec<Led> {
         .collect()
 }
 
+/// Does any of these places, in their order, lie within a reach of another one?
+fn any_within(places: &[i64], at: i64, reach: i64) -> bool {
+    places.get(places.partition_point(|p| *p < at - reach)).is_some_and(|p| *p <= at + reach)
+}
+
 fn split(all: impl IntoIterator<Item = usize>, here: impl Fn(&usize) -> bool) -> (Vec<usize>, Vec<usize>) {
     all.into_iter().partition(here)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_lies_within_a_reach_is_found_at_its_very_ends() {
+        let places = [10, 50, 51, 90];
+        let slow = |at: i64, reach: i64| places.iter().any(|p| (p - at).abs() <= reach);
+        for at in -20..130 {
+            for reach in [0, 1, 7, 40] {
+                assert_eq!(any_within(&places, at, reach), slow(at, reach), "{at} ± {reach}");
+            }
+        }
+        assert!(!any_within(&[], 0, 1_000));
+    }
 }
