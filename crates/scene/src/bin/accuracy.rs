@@ -191,7 +191,7 @@ const CLOSE_SESSIONS: std::ops::RangeInclusive<u64> = 9_101..=9_144;
 /// Seeds of those whose microphones are clipped on.
 const CLIPPED_SESSIONS: std::ops::RangeInclusive<u64> = 9_301..=9_344;
 /// Seeds of crowds.
-const CROWDS: std::ops::RangeInclusive<u64> = 9_501..=9_508;
+const CROWDS: std::ops::RangeInclusive<u64> = 9_501..=9_516;
 /// Most cells of a session that the plain correlation is tried on.
 const PLAIN_CELLS: usize = 400;
 /// Seconds of each.

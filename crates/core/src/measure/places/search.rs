@@ -108,6 +108,10 @@ impl Problem {
         }
     }
 
+    fn crowded(&self) -> bool {
+        self.mics.len() > CROWD
+    }
+
     /// Part of the arrivals that lie within three standard deviations.
     fn fitting(&self, x: &[f64]) -> f64 {
         let near = |a: &&Arrival| self.residual(x, a).abs() < 3.0 * a.sigma();
@@ -119,21 +123,29 @@ impl Problem {
     }
 
     fn fits(&self, begin: Vec<Begin>) -> Vec<Fit> {
-        begin.into_par_iter().map(|(x, loose)| self.fit(x, loose, None)).collect()
+        begin.into_par_iter().map(|(x, loose)| self.fit(x, loose, None, &WIDE)).collect()
     }
 
-    fn fits_from_here(&self, begin: Vec<Begin>) -> Vec<Fit> {
-        let fit = |(mut x, loose): Begin| {
-            self.descend(&mut x, &Stance { loose: &loose, wide: WIDE_IN_A_CROWD, without: None });
-            self.narrowed(x, loose)
-        };
-        begin.into_par_iter().map(fit).collect()
+    /// In a crowd: the nearest minima, and only the one that gains most gone on with from wider losses.
+    fn fits_from_here(&self, begin: Vec<Begin>, gain: impl Fn(&Fit) -> f64) -> Vec<Fit> {
+        let mut fits: Vec<Fit> = begin.into_par_iter().map(|(x, loose)| self.narrowed(x, loose)).collect();
+        if let Some(best) = fits.iter().max_by(|a, b| gain(a).total_cmp(&gain(b))) {
+            let wider = self.widened(best.x.clone(), best.loose.clone());
+            fits.push(wider);
+        }
+        fits
+    }
+
+    /// From wider losses to the nearest minimum.
+    fn widened(&self, mut x: Vec<f64>, loose: Vec<bool>) -> Fit {
+        self.descend(&mut x, &Stance { loose: &loose, wide: WIDE_IN_A_CROWD, without: None });
+        self.narrowed(x, loose)
     }
 
     /// From the first guess and from the places found so far: a wrong place may have been a latency. Both with the latencies
     /// that `x` has.
     fn beginnings(&self, x: &[f64], loose: &[bool]) -> Vec<Begin> {
-        if self.mics.len() > CROWD {
+        if self.crowded() {
             return vec![(x.to_vec(), loose.to_vec())];
         }
         let mut anew = self.turned(0);
@@ -143,13 +155,21 @@ impl Problem {
 
     /// The best fit with one latency tied, as `begin` has it; `about` is the one near by.
     fn tied(&self, i: usize, (x, loose): Begin, about: Fit) -> Fit {
+        let least =
+            |fits: Vec<Fit>, about: Fit| fits.into_iter().fold(about, |a, b| if b.cost < a.cost { b } else { a });
+        if self.crowded() {
+            let without = [Without::Into(i), Without::From(i)];
+            let fits = without.into_par_iter().map(|w| self.fit(x.clone(), loose.clone(), Some(w), &[1.0])).collect();
+            let near = least(fits, about);
+            return least(vec![self.widened(near.x.clone(), loose)], near);
+        }
         let begin: Vec<(Begin, Option<Without>)> = self
             .beginnings(&x, &loose)
             .into_iter()
             .flat_map(|b| [None, Some(Without::Into(i)), Some(Without::From(i))].map(|w| (b.clone(), w)))
             .collect();
-        let fits: Vec<Fit> = begin.into_par_iter().map(|((x, loose), without)| self.fit(x, loose, without)).collect();
-        fits.into_iter().fold(about, |best, fit| if fit.cost < best.cost { fit } else { best })
+        let fits = begin.into_par_iter().map(|((x, loose), without)| self.fit(x, loose, without, &WIDE)).collect();
+        least(fits, about)
     }
 
     /// The best fit with more latencies free, so many microphones at once, one or two, or with all that stand at one source; none
@@ -168,10 +188,9 @@ impl Problem {
             let pairs = hints.iter().enumerate().flat_map(|(n, a)| hints[n + 1..].iter().map(move |b| [*a, *b]));
             pairs.flat_map(|pair| with(&pair)).collect()
         };
-        let crowd = self.mics.len() > CROWD;
-        let fits = if crowd { self.fits_from_here(begin) } else { self.fits(begin) };
         let free = |fit: &Fit| fit.loose.iter().filter(|l| **l).count() as f64;
         let gained = |fit: &Fit| now.cost - fit.cost - WORTH * (free(fit) - free(now));
+        let fits = if self.crowded() { self.fits_from_here(begin, gained) } else { self.fits(begin) };
         fits.into_iter().filter(|fit| gained(fit) > 0.0).max_by(|a, b| gained(a).total_cmp(&gained(b)))
     }
 
@@ -188,9 +207,9 @@ impl Problem {
     }
 
     /// Least squares first, then losses that give outliers less and less weight.
-    fn fit(&self, mut x: Vec<f64>, loose: Vec<bool>, without: Option<Without>) -> Fit {
+    fn fit(&self, mut x: Vec<f64>, loose: Vec<bool>, without: Option<Without>, widths: &[f64]) -> Fit {
         let mut cost = 0.0;
-        for wide in WIDE {
+        for &wide in widths {
             cost = self.descend(&mut x, &Stance { loose: &loose, wide, without });
         }
         cost = self.judged(cost, &x, &loose);
