@@ -13,7 +13,8 @@ const HEAD: &str = "# Accuracy on sets\n\nMade by `make accuracy`. The check on 
     Right: within 3 samples at 48 kHz, and of the right sign; where one of the two turns the phase with frequency lag and sign are no single \
     numbers, and anything between attack and lows is right. Polarity: of microphones that share a source, by the sum that they make of that \
     source alone, lows first; wrong where the other polarity would gain more than 0.5 dB. Latencies from 1 ms within 0.4 ms; halves of main \
-    pairs from 3 ms within 0.4 ms or twice the deviation told. The rules were made on other seeds than these.\n\n\
+    pairs from 3 ms within 0.4 ms or twice the deviation told. A swapped pair with a dead half is not counted: nothing of it can be heard. \
+    The rules were made on other seeds than these.\n\n\
     | seed | cells | undecided | solid | wrong lag | wrong sign | likely | wrong | polarity: shared/wrong/solid/solid and wrong | turning: there/told/solid as \
     wired | opposed by placement: there/found/false | inverted | swapped: there/told or asked/false | joined | latencies: there/found/false | \
     halves of main pairs: 3 to 4 ms there/found, from 4 ms there/found, false | told of rooms | findings in a clean one |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|\n";

@@ -270,17 +270,21 @@ fn latency(s: &mut Score, scene: &Scene, c: &Checked, m: usize) {
     }
 }
 
-/// Pairs that were exchanged: told, or asked about together with another pair.
+/// Pairs that were exchanged: told, or asked about together with another pair. One whose other half is dead is no pair that could be
+/// heard, and is not counted.
 fn swapped(s: &mut Score, scene: &Scene, c: &Checked) {
-    let pairs = pairs_of(c);
+    let sounds = |m: usize| !c.table.facts[m].is_silent();
+    let pairs = pairs_of(c).into_iter().filter(|p| p.iter().all(|m| sounds(*m)));
     let exchanged = |m: usize| {
         scene.faults.iter().any(|f| match f {
             Fault::Swapped { left, right } => [left, right].iter().any(|x| c.at(m) == (x.0.as_str(), x.1)),
             _ => false,
         })
     };
-    s.swapped[0] += scene.faults.iter().filter(|f| matches!(f, Fault::Swapped { .. })).count();
-    for pair in &pairs {
+    let silent = |file: &str| (0..c.tracks.len()).any(|m| c.at(m).0 == file && !sounds(m));
+    let audible = |f: &&Fault| matches!(f, Fault::Swapped { left, right } if !silent(&left.0) && !silent(&right.0));
+    s.swapped[0] += scene.faults.iter().filter(audible).count();
+    for pair in pairs {
         let there = exchanged(pair[0]);
         let said = c.check.swapped_pairs.iter().any(|p| p.contains(&pair[0]));
         let asks = |f: &&Finding| f.kind == Kind::PairsContradict && f.about.tracks.contains(&pair[0]);
