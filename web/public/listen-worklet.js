@@ -175,9 +175,12 @@ class ListenProcessor extends AudioWorkletProcessor {
       left[i] = l
       right[i] = r
     }
-    if (this.playing && this.now.whole && this.now.blocks.length === 0) {
+    // While another mix is still to come it is not over: what comes goes on there, or says that it has nothing more.
+    const over = (queue) => queue.whole && queue.blocks.length === 0
+    const last = this.coming.generation < 0 ? this.now : this.coming
+    if (this.playing && over(this.now) && over(last)) {
       this.playing = false
-      this.port.postMessage({ type: 'done', generation: this.now.generation })
+      this.port.postMessage({ type: 'done', generation: last.generation })
     }
     this.sincePost += left.length
     if (this.sincePost >= 1024) {

@@ -188,6 +188,19 @@ describe('the audio thread', () => {
     expect(sent.filter((m) => m.type === 'used' && m.generation === 2)).toHaveLength(8)
   })
 
+  it('is over only when the mix that is still to come has nothing more either', () => {
+    begin(1, 0, 3)
+    say({ type: 'end', generation: 1 })
+    begin(2, 0, 0, false)
+    run(4 * FRAMES)
+    expect(sent.filter((m) => m.type === 'done')).toEqual([])
+    // What comes of the new one lies behind the place; then it ends.
+    for (let i = 0; i < 3; i++) say(block(2, i * FRAMES))
+    say({ type: 'end', generation: 2 })
+    run(256)
+    expect(sent.filter((m) => m.type === 'done').map((m) => m.generation)).toEqual([2])
+  })
+
   it('ends a part by itself and says so, also one that is shorter than two blocks', () => {
     say({ type: 'expect', generation: 1, seek: true })
     say(block(1, 500, 900))

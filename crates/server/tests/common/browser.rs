@@ -172,7 +172,7 @@ impl Browser {
         }
     }
 
-    /// Waits until a quarter of a second long nothing was fetched, written or moved.
+    /// Waits until nothing has been fetched, written or moved for a quarter of a second; ten seconds at most, for what never rests.
     pub async fn settled(&self) {
         let quiet = "const done = arguments[arguments.length - 1];
             const moving = () => document.getAnimations().filter(a => a.playState === 'running' && a.effect.getComputedTiming().iterations !== Infinity).length;

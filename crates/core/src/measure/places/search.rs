@@ -12,7 +12,9 @@ const STARTS: usize = 6;
 /// With more microphones than this each is tied down by so many arrivals that the search for latencies goes on from the places found
 /// so far. From widest losses it would leave a good minimum: fewer latencies were found in simulated sessions (7 of 13, not 4).
 pub const CROWD: usize = 32;
-/// Factor on the scale of the losses from which it goes on there.
+/// No factor: the minimum next to where the search begins.
+const NEAREST: [f64; 1] = [1.0];
+/// Factor on the scale of the losses from which it goes on in a crowd.
 const WIDE_IN_A_CROWD: f64 = 4.0;
 /// Part of the arrivals that lie within three standard deviations at which the first beginning is good enough: other sides of the
 /// sources change little then, and what is left over is wrong by itself.
@@ -108,6 +110,7 @@ impl Problem {
         }
     }
 
+    /// So many microphones that the search goes on from the places found so far?
     fn crowded(&self) -> bool {
         self.mics.len() > CROWD
     }
@@ -126,7 +129,7 @@ impl Problem {
         begin.into_par_iter().map(|(x, loose)| self.fit(x, loose, None, &WIDE)).collect()
     }
 
-    /// In a crowd: the nearest minima, and only the one that gains most gone on with from wider losses.
+    /// The minimum next to each beginning, and from the one that gains most also what wider losses find.
     fn fits_from_here(&self, begin: Vec<Begin>, gain: impl Fn(&Fit) -> f64) -> Vec<Fit> {
         let mut fits: Vec<Fit> = begin.into_par_iter().map(|(x, loose)| self.narrowed(x, loose)).collect();
         if let Some(best) = fits.iter().max_by(|a, b| gain(a).total_cmp(&gain(b))) {
@@ -155,21 +158,23 @@ impl Problem {
 
     /// The best fit with one latency tied, as `begin` has it; `about` is the one near by.
     fn tied(&self, i: usize, (x, loose): Begin, about: Fit) -> Fit {
-        let least =
-            |fits: Vec<Fit>, about: Fit| fits.into_iter().fold(about, |a, b| if b.cost < a.cost { b } else { a });
+        let cheaper = |a: Fit, b: Fit| if b.cost < a.cost { b } else { a };
         if self.crowded() {
             let without = [Without::Into(i), Without::From(i)];
-            let fits = without.into_par_iter().map(|w| self.fit(x.clone(), loose.clone(), Some(w), &[1.0])).collect();
-            let near = least(fits, about);
-            return least(vec![self.widened(near.x.clone(), loose)], near);
+            let fits: Vec<Fit> =
+                without.into_par_iter().map(|w| self.fit(x.clone(), loose.clone(), Some(w), &NEAREST)).collect();
+            let near = fits.into_iter().fold(about, cheaper);
+            let wider = self.widened(near.x.clone(), loose);
+            return cheaper(near, wider);
         }
         let begin: Vec<(Begin, Option<Without>)> = self
             .beginnings(&x, &loose)
             .into_iter()
             .flat_map(|b| [None, Some(Without::Into(i)), Some(Without::From(i))].map(|w| (b.clone(), w)))
             .collect();
-        let fits = begin.into_par_iter().map(|((x, loose), without)| self.fit(x, loose, without, &WIDE)).collect();
-        least(fits, about)
+        let fits: Vec<Fit> =
+            begin.into_par_iter().map(|((x, loose), without)| self.fit(x, loose, without, &WIDE)).collect();
+        fits.into_iter().fold(about, cheaper)
     }
 
     /// The best fit with more latencies free, so many microphones at once, one or two, or with all that stand at one source; none
@@ -206,7 +211,8 @@ impl Problem {
         Fit { worth: vec![0.0; loose.len()], loose, x, cost }
     }
 
-    /// Least squares first, then losses that give outliers less and less weight.
+    /// Losses on the scale of `widths`, one after another: from wide ones, which are nearly least squares, to those that give outliers
+    /// little weight.
     fn fit(&self, mut x: Vec<f64>, loose: Vec<bool>, without: Option<Without>, widths: &[f64]) -> Fit {
         let mut cost = 0.0;
         for &wide in widths {
