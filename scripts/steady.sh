@@ -6,6 +6,8 @@ cd "$(dirname "$0")/.."
 
 times=${1:-10}
 [ $# -gt 0 ] && shift
+scripts/packages.sh test
+scripts/build.sh
 loops=()
 trap 'kill "${loops[@]}" 2>/dev/null || true' EXIT
 for _ in $(seq "$(nproc)"); do
@@ -14,7 +16,7 @@ for _ in $(seq "$(nproc)"); do
 done
 for n in $(seq "$times"); do
   began=$SECONDS
-  if ! scripts/test.sh "$@" >target/steady.log 2>&1; then
+  if ! scripts/suite.sh "$@" >target/steady.log 2>&1; then
     echo "Time $n of $times failed; see target/steady.log:"
     grep -E '^test .*FAILED|panicked at' target/steady.log || tail -n 20 target/steady.log
     exit 1

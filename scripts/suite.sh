@@ -1,0 +1,34 @@
+#!/usr/bin/env bash
+# The suite itself, on what scripts/build.sh has built. Starts the private MariaDB. Usage: scripts/suite.sh [FILTERS…]
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+if [ -z "${MAREA_TEST_DATABASE_URL:-}" ]; then
+  folder=$(mktemp -d -t marea-test-XXXXXX)
+  MAREA_TEST_DATABASE_URL=$(scripts/database.sh "$folder" $$ tests)
+  export MAREA_TEST_DATABASE_URL
+  # Its database ends with this script; the folder goes with it.
+  trap 'kill "$(cat "$folder/db.pid")" 2>/dev/null; sleep 0.5; rm -rf "$folder"' EXIT
+fi
+export DATABASE_URL=$MAREA_TEST_DATABASE_URL
+
+# The tests in the folders of all crates, as cargo wants to have them named.
+tests_of() { for test in "$@"; do [ -e "$test" ] && echo "--test $(basename "${test%/main.rs}" .rs)"; done; }
+tests() { cargo test --workspace --no-fail-fast "$@"; }
+
+# The browser waits much, the others compute: side by side. Compiled as one, since parts would be given other features.
+cargo test --quiet --workspace --no-run
+others=$(mktemp -t marea-test-XXXXXX)
+computing() {
+  # shellcheck disable=SC2046 # a list of words
+  tests --lib --bins $(tests_of crates/*/tests/{*.rs,*/main.rs} | grep -vx -e '--test browser') -- "$@" && tests --doc -- "$@"
+}
+computing "$@" >"$others" 2>&1 &
+beside=$!
+passed=yes
+tests --test browser -- "$@" || passed=no
+wait "$beside" || passed=no
+cat "$others"
+rm -f "$others"
+[ "$passed" = yes ] || exit 1
+echo "All tests passed."
