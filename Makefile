@@ -24,6 +24,7 @@ accuracy: ## Accuracy on simulated sessions and paths, written to docs/accuracy*
 	@cargo run --quiet --package marea-scene --bin sets -- 9401 9472 50 docs/accuracy-sets.md
 	@cargo run --quiet --package marea-scene --bin latency -- docs/accuracy-latency.md
 	@cargo run --quiet --package marea-scene --bin prints -- 9201 9230 40 docs/accuracy-prints.md
+	@cargo run --quiet --package marea-scene --bin renders -- 9601 9642 40 docs/accuracy-notes.md
 
 attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
 	@scripts/attack.sh

@@ -6,9 +6,11 @@
 pub mod evening;
 pub mod harbour_hall;
 pub mod instruments;
+pub mod ltc;
 pub mod paths;
 pub mod prints;
 mod render;
+pub mod renders;
 pub mod room;
 pub mod score;
 mod session;

@@ -32,6 +32,8 @@ enum Command {
     Probe(cli::ProbeArgs),
     /// Follow a print against its send: how late it is along time, its polarity, and what corrections leave.
     Follow(cli::FollowArgs),
+    /// Measure how late a rendered instrument is against its notes.
+    Notes(cli::NotesArgs),
     /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
     Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
@@ -63,6 +65,7 @@ fn main() -> ExitCode {
         Command::Paths(args) => cli::run_paths(&args),
         Command::Probe(args) => cli::run_probe(&args),
         Command::Follow(args) => cli::run_follow(&args),
+        Command::Notes(args) => cli::run_notes(&args),
         Command::Openapi => api::description().to_pretty_json().map(|text| say!("{text}")).map_err(|e| e.to_string()),
         Command::Verify(args) => match on_runtime(verify::run(&args)) {
             Ok(cli::Outcome::Findings) => return ExitCode::from(1),

@@ -1,11 +1,13 @@
 //! The main job without server or database: `marea check` and `marea align` on files one against another, on a folder as a whole
 //! session, or on one file of several channels by itself; `marea paths` on a map of signal paths, `marea probe` on a path
-//! that exists, `marea follow` on a print.
+//! that exists, `marea follow` on a print, `marea notes` on a
+//! rendered instrument.
 
 mod args;
 mod files;
 mod follow;
 mod image;
+mod notes;
 mod pair;
 mod paths;
 mod plain;
@@ -16,6 +18,7 @@ mod write;
 
 pub use args::{Accept, AlignArgs, CheckArgs, Outcome, WriteArgs};
 pub use follow::{FollowArgs, Way, run_follow};
+pub use notes::{NotesArgs, run_notes};
 pub use paths::{PathsArgs, run_paths};
 pub use probe::{ProbeArgs, run_probe};
 

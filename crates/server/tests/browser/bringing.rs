@@ -41,7 +41,7 @@ async fn a_page_that_was_left_goes_on_where_it_stopped() {
     b.until("the check waits", "return /[1-5] are on their way/.test(document.body.innerText)").await;
     // Gone all the same: what was announced is known, and is not sent twice.
     b.js("window.onbeforeunload = null; window.addEventListener('beforeunload', (e) => e.stopImmediatePropagation(), true)").await;
-    b.page.goto("about:blank").await.expect("left");
+    b.leave().await;
     let left = detail().await;
     assert!(received(&left) > 0, "{left}");
     slow_line(&b, -1).await;

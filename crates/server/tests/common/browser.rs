@@ -90,6 +90,17 @@ impl Browser {
         self.page.issue_cmd(raw).await.expect("a devtools answer")
     }
 
+    /// Leaves the page for an empty one. The driver gives up when the page navigates by itself meanwhile, which says nothing of either.
+    pub async fn leave(&self) {
+        for _ in 0..5 {
+            match self.page.goto("about:blank").await {
+                Err(e) if e.to_string().contains("aborted by navigation") => {}
+                other => return other.expect("an empty page"),
+            }
+        }
+        panic!("the driver gave up leaving five times");
+    }
+
     pub async fn resize(&self, width: u32, height: u32) {
         let metrics = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
         self.cdp("Emulation.setDeviceMetricsOverride", metrics).await;

@@ -1,0 +1,42 @@
+//! A rendered instrument against its notes: how late it starts, and how late it is heard.
+//!
+//! `midi` → `features` → `coarse` → `onset`, `swell` → [`measure_notes`] → `value`.
+
+mod coarse;
+mod each;
+mod features;
+pub mod midi;
+mod onset;
+mod settle;
+mod swell;
+pub mod value;
+
+pub use coarse::SEARCHED_S;
+pub use each::Kind;
+pub use settle::{NoteLate, NotesMeasured};
+
+use crate::progress::{MeasureError, Progress};
+use crate::signal::Source;
+use crate::units::SampleRate;
+use each::each;
+use features::Rises;
+use midi::Score;
+
+/// Measures how late a rendering is against its notes. Both are counted from their beginnings.
+///
+/// # Errors
+/// [`MeasureError`] when the recording cannot be read or `progress` says stop.
+pub fn measure_notes(
+    score: &Score,
+    source: &dyn Source,
+    rate: SampleRate,
+    progress: Progress,
+) -> Result<NotesMeasured, MeasureError> {
+    let keys: Vec<u8> = score.notes.iter().map(|n| n.key).collect();
+    let rises = Rises::measure(source, rate, &keys, progress)?;
+    let Some(coarse) = coarse::coarse(&score.notes, &rises) else {
+        return Ok(NotesMeasured::undecided(score, "nothing sounds in it"));
+    };
+    let found = each(&score.notes, source, rate, coarse.seconds)?;
+    Ok(settle::settle(score, &coarse, &found))
+}
