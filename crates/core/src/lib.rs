@@ -27,6 +27,7 @@ pub mod probe;
 pub mod progress;
 pub mod render;
 pub mod signal;
+pub mod sync;
 pub mod timecode;
 pub mod track;
 pub mod units;

@@ -69,20 +69,7 @@ impl Machine {
     /// What it makes of a send.
     pub fn print(&self, send: &[f32], rng: &mut ChaCha8Rng) -> Vec<f32> {
         let len = send.len() + ((self.start_s + 0.5) * HZ) as usize;
-        let read = |n: usize| {
-            let at = n as f64 - self.lag(n as f64 / HZ) * HZ;
-            let whole = at.floor() as i64;
-            let tap = |k: i64| {
-                let x = k as f64 - at;
-                let v = usize::try_from(k).ok().and_then(|k| send.get(k)).copied().unwrap_or(0.0);
-                if v == 0.0 {
-                    0.0
-                } else {
-                    f64::from(v) * sinc(x) * (0.5 + 0.5 * (PI * x / (REACH as f64 + 1.0)).cos())
-                }
-            };
-            (whole - REACH + 1..=whole + REACH).map(tap).sum::<f64>()
-        };
+        let read = |n: usize| read(send, n as f64 - self.lag(n as f64 / HZ) * HZ);
         let sign = if self.inverts { -1.0 } else { 1.0 };
         let driven = |n| ((self.drive * read(n)).tanh() / self.drive * sign) as f32;
         let played: Vec<f32> = (0..len).into_par_iter().map(driven).collect();
@@ -95,6 +82,17 @@ impl Machine {
         );
         noisy(low_pass_analogue(&coloured, rng.random_range(11_000.0..17_000.0)), self.hiss_db, rng)
     }
+}
+
+/// Between samples, by a windowed sinc.
+pub(crate) fn read(x: &[f32], at: f64) -> f64 {
+    let whole = at.floor() as i64;
+    let tap = |k: i64| {
+        let off = k as f64 - at;
+        let v = usize::try_from(k).ok().and_then(|k| x.get(k)).copied().unwrap_or(0.0);
+        if v == 0.0 { 0.0 } else { f64::from(v) * sinc(off) * (0.5 + 0.5 * (PI * off / (REACH as f64 + 1.0)).cos()) }
+    };
+    (whole - REACH + 1..=whole + REACH).map(tap).sum()
 }
 
 /// A send of a seed: a drum set, one microphone or a main microphone of an ensemble, or slow chords.

@@ -1,7 +1,7 @@
 //! The main job without server or database: `marea check` and `marea align` on files one against another, on a folder as a whole
 //! session, or on one file of several channels by itself; `marea paths` on a map of signal paths, `marea probe` on a path
 //! that exists, `marea follow` on a print, `marea notes` on a
-//! rendered instrument.
+//! rendered instrument, `marea sync` on recorders with clocks of their own.
 
 mod args;
 mod files;
@@ -14,6 +14,7 @@ mod plain;
 mod probe;
 mod report;
 mod session;
+mod sync;
 mod write;
 
 pub use args::{Accept, AlignArgs, CheckArgs, Outcome, WriteArgs};
@@ -21,6 +22,7 @@ pub use follow::{FollowArgs, Way, run_follow};
 pub use notes::{NotesArgs, run_notes};
 pub use paths::{PathsArgs, run_paths};
 pub use probe::{ProbeArgs, run_probe};
+pub use sync::{SyncArgs, run_sync};
 
 /// `marea check`.
 ///

@@ -12,6 +12,7 @@ mod cli_follow;
 mod cli_notes;
 mod cli_paths;
 mod cli_probe;
+mod cli_sync;
 mod crash;
 mod deliver;
 mod demo;
