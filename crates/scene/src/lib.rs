@@ -5,6 +5,7 @@
 
 pub mod clocks;
 pub mod evening;
+pub mod grid;
 pub mod harbour_hall;
 pub mod instruments;
 pub mod ltc;

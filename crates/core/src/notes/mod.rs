@@ -1,18 +1,16 @@
 //! A rendered instrument against its notes: how late it starts, and how late it is heard.
 //!
-//! `midi` → `features` → `coarse` → `onset`, `swell` → [`measure_notes`] → `value`.
+//! `midi` → `features` → `coarse` → `each` → `settle`, with `value`.
 
 mod coarse;
 mod each;
 mod features;
 pub mod midi;
-mod onset;
 mod settle;
-mod swell;
 pub mod value;
 
+pub use crate::onsets::Kind;
 pub use coarse::SEARCHED_S;
-pub use each::Kind;
 pub use settle::{NoteLate, NotesMeasured};
 
 use crate::progress::{MeasureError, Progress};

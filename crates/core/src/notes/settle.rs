@@ -1,10 +1,11 @@
 //! What all notes come to: one latency, or playing that scatters, or nothing that can be told.
 
 use super::coarse::Coarse;
-use super::each::{Event, Kind};
+use super::each::Event;
 use super::midi::Score;
 use super::value::{NoteValue, note_value};
 use crate::dsp::stats::median;
+use crate::onsets::{Begun, Kind, MOST_GUESSED_MS};
 use crate::verdict::Verdict;
 
 /// Fewest events of which anything is told.
@@ -21,8 +22,6 @@ const RATIOS: [f64; 2] = [1.3, 1.8];
 const RATIO_WITHOUT: f64 = 2.0;
 /// Standard deviations by which the pitches rise in the notes' order more than in others.
 const PITCHED: f64 = 3.0;
-/// A slow beginning that is a guess over more than this, in ms, is none.
-const GUESSED_MS: f64 = 8.0;
 /// At least uncertain by, in ms: struck sounds and slow ones.
 const UNCERTAIN_MS: [f64; 2] = [0.3, 1.0];
 /// Spread beyond which it is playing and no one delay, in ms.
@@ -89,7 +88,7 @@ pub fn settle(score: &Score, coarse: &Coarse, events: &[Event]) -> NotesMeasured
     let of = |kind: Kind| events.iter().filter(|e| e.begun.is_some_and(|b| b.kind == kind)).count();
     let kind = if of(Kind::Struck) >= of(Kind::Slow) { Kind::Struck } else { Kind::Slow };
     all.kind = kind;
-    let counted = |b: &super::each::Begun| b.kind == kind && b.guessed_ms <= GUESSED_MS;
+    let counted = |b: &Begun| b.kind == kind && b.guessed_ms <= MOST_GUESSED_MS;
     let mut late = Vec::new();
     for event in events {
         if let Some(b) = event.begun.filter(counted) {

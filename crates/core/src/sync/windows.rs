@@ -2,7 +2,7 @@
 
 use crate::dsp::lag_curve::{CurveRange, LagCurve, lag_curve};
 use crate::dsp::spectrum::{CrossSpectrum, Transform, quick_len};
-use crate::dsp::stats::median;
+use crate::dsp::stats::{line, median};
 use crate::progress::MeasureError;
 use crate::render::varispeed::{between, point};
 use crate::signal::{Source, index};
@@ -225,30 +225,32 @@ pub struct Fit {
 /// The line that windows lie on, at most `most_ppm` from the one they were read along; fitted again and again as they close in. None of
 /// fewer than four.
 pub fn fit(seen: &[Seen], read: Line, most_ppm: f64, rate: SampleRate) -> Option<Fit> {
-    let (mut line, sign) = vote(seen, read, most_ppm)?;
-    let all = points(seen, (line, sign), read, rate);
+    let (mut found, sign) = vote(seen, read, most_ppm)?;
+    let all = points(seen, (found, sign), read, rate);
     let share = all.len() as f64 / seen.len() as f64;
     let (mut kept, mut within) = (all.clone(), ON_LINE_S * rate.hz_f64());
     for _ in 0..6 {
         if kept.len() < 4 {
             return None;
         }
-        line = least_squares(&kept)?;
-        let mut off: Vec<f64> = kept.iter().map(|p| (p.1 - line.of(p.0)).abs()).collect();
+        found = least_squares(&kept)?;
+        let mut off: Vec<f64> = kept.iter().map(|p| (p.1 - found.of(p.0)).abs()).collect();
         within = (4.0 * 1.48 * median(&mut off)?).clamp(CLOSEST_S * rate.hz_f64(), within);
-        kept = all.iter().filter(|p| (p.1 - line.of(p.0)).abs() <= within).copied().collect();
+        kept = all.iter().filter(|p| (p.1 - found.of(p.0)).abs() <= within).copied().collect();
     }
     let mean = kept.iter().map(|p| p.0).sum::<f64>() / kept.len() as f64;
     let spread: f64 = kept.iter().map(|p| (p.0 - mean).powi(2)).sum();
-    let left: f64 = kept.iter().map(|p| (p.1 - line.of(p.0)).powi(2)).sum::<f64>() / (kept.len() as f64 - 2.0);
-    (kept.len() >= 4).then(|| Fit { line, share, points: kept.len(), ppm_error: SHARED * 1e6 * (left / spread).sqrt() })
+    let left: f64 = kept.iter().map(|p| (p.1 - found.of(p.0)).powi(2)).sum::<f64>() / (kept.len() as f64 - 2.0);
+    (kept.len() >= 4).then(|| Fit {
+        line: found,
+        share,
+        points: kept.len(),
+        ppm_error: SHARED * 1e6 * (left / spread).sqrt(),
+    })
 }
 
+/// Fitted to differences: frames of hours have too many digits for their squares.
 fn least_squares(points: &[Point]) -> Option<Line> {
-    let count = points.len() as f64;
-    let (ms, mb) = points.iter().fold((0.0, 0.0), |m, p| (m.0 + p.0 / count, m.1 + p.1 / count));
-    let (both, square) =
-        points.iter().fold((0.0, 0.0), |s, p| (s.0 + (p.0 - ms) * (p.1 - p.0 - (mb - ms)), s.1 + (p.0 - ms).powi(2)));
-    let slope = both / square;
-    (square > 0.0).then_some(Line { at: mb - ms * (1.0 + slope), ppm: 1e6 * slope })
+    let apart: Vec<(f64, f64)> = points.iter().map(|p| (p.0, p.1 - p.0)).collect();
+    line(&apart).map(|(at, slope)| Line { at, ppm: 1e6 * slope })
 }

@@ -2,6 +2,7 @@
 //! (SMPTE ST 12-1; from memory).
 
 use super::count::{Code, Count};
+use crate::dsp::stats::{line, median};
 use crate::progress::{MeasureError, Progress};
 use crate::signal::{Source, index};
 use crate::units::SampleRate;
@@ -52,7 +53,7 @@ impl Linear {
             let near = all.first().map_or(told, |first: &f64| told + ((first - told) / day).round() * day);
             all.push(near);
         }
-        crate::dsp::stats::median(&mut all).map(|s| s.rem_euclid(day))
+        median(&mut all).map(|s| s.rem_euclid(day))
     }
 }
 
@@ -181,7 +182,7 @@ impl Bits {
         let frame = self.taken.split_off(self.taken.len() + 1 - BITS);
         let firsts = if sure { vec![self.taken[0].0] } else { vec![false, true] };
         self.taken.clear();
-        let at = beginning(&frame);
+        let Some(at) = beginning(&frame) else { return Vec::new() };
         let rest = || frame.iter().map(|b| b.0);
         let read = firsts.into_iter().map(|first| std::iter::once(first).chain(rest()).collect::<Vec<_>>());
         read.filter_map(|bits| Some(Stamp { at, code: number(&bits)? })).collect()
@@ -197,21 +198,11 @@ impl Bits {
 
 /// Where a frame begins, by the straight line through the beginnings of all its bits but the first; those far off it, which began in
 /// noise, are left out.
-fn beginning(bits: &[(bool, f64)]) -> f64 {
+fn beginning(bits: &[(bool, f64)]) -> Option<f64> {
     let mut points: Vec<(f64, f64)> = bits.iter().enumerate().map(|(k, b)| ((k + 1) as f64, b.1)).collect();
-    let (at, a_bit) = line(&points);
+    let (at, a_bit) = line(&points)?;
     points.retain(|(k, place)| (place - at - k * a_bit).abs() < 0.2 * a_bit);
-    line(&points).0
-}
-
-/// The straight line of least squares: its value at 0, and its slope.
-fn line(points: &[(f64, f64)]) -> (f64, f64) {
-    let count = points.len() as f64;
-    let (mean_k, mean_at) = points.iter().fold((0.0, 0.0), |m, p| (m.0 + p.0 / count, m.1 + p.1 / count));
-    let sums =
-        points.iter().fold((0.0, 0.0), |s, p| (s.0 + (p.0 - mean_k) * (p.1 - mean_at), s.1 + (p.0 - mean_k).powi(2)));
-    let slope = sums.0 / sums.1;
-    (mean_at - slope * mean_k, slope)
+    line(&points).map(|l| l.0)
 }
 
 /// The number in a frame's bits: each digit lowest bit first.
@@ -236,7 +227,7 @@ fn settled(stamps: Vec<Stamp>, rate: SampleRate) -> Option<Linear> {
     let drop = 2 * stamps.iter().filter(|s| s.code.drop).count() > stamps.len();
     // Two readings of one frame are no time apart.
     let mut lengths: Vec<f64> = stamps.windows(2).map(|s| s[1].at - s[0].at).filter(|l| *l > 0.0).collect();
-    let a_second = rate.hz_f64() / crate::dsp::stats::median(&mut lengths)?;
+    let a_second = rate.hz_f64() / median(&mut lengths)?;
     let exact = mean_rate(&stamps, rate, a_second);
     let off = |c: &Count| (c.frames_a_second() - exact).abs();
     let fitting = Count::ALL.into_iter().filter(|c| c.drops() == drop);

@@ -1,7 +1,8 @@
 //! The main job without server or database: `marea check` and `marea align` on files one against another, on a folder as a whole
 //! session, or on one file of several channels by itself; `marea paths` on a map of signal paths, `marea probe` on a path
 //! that exists, `marea follow` on a print, `marea notes` on a
-//! rendered instrument, `marea sync` on recorders with clocks of their own.
+//! rendered instrument, `marea sync` on recorders with clocks of their own, `marea tempo` on tracks
+//! against a grid.
 
 mod args;
 mod files;
@@ -15,6 +16,7 @@ mod probe;
 mod report;
 mod session;
 mod sync;
+mod tempo;
 mod write;
 
 pub use args::{Accept, AlignArgs, CheckArgs, Outcome, WriteArgs};
@@ -23,6 +25,7 @@ pub use notes::{NotesArgs, run_notes};
 pub use paths::{PathsArgs, run_paths};
 pub use probe::{ProbeArgs, run_probe};
 pub use sync::{SyncArgs, run_sync};
+pub use tempo::{TempoArgs, run_tempo};
 
 /// `marea check`.
 ///

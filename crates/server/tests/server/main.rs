@@ -13,6 +13,7 @@ mod cli_notes;
 mod cli_paths;
 mod cli_probe;
 mod cli_sync;
+mod cli_tempo;
 mod crash;
 mod deliver;
 mod demo;

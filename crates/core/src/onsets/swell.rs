@@ -50,9 +50,9 @@ pub fn swell(power: &[f32], smooth: usize) -> Option<Swell> {
         return None;
     }
     let from = (t1 * t3 - t2 * t2) / bend;
-    // What is told of some ms holds for the middle of them.
-    let half = 0.5 * smooth as f64;
-    Some(Swell { from_ms: quiet as f64 + from + half, guessed_ms: t1 - from })
+    // The first sound that comes into a window comes in at its end.
+    let end = smooth as f64;
+    Some(Swell { from_ms: quiet as f64 + from + end, guessed_ms: t1 - from })
 }
 
 /// Where an envelope passes a level for good, between ms.
