@@ -40,7 +40,7 @@ pub fn session(bars: u32, seed: u64) -> Session {
     // Tempi as programs have them: a quarter of a beat a minute at the finest.
     let mut tempo = || f64::from(rng.random_range(300..640)) / 4.0;
     let mut changes = vec![TempoChange { quarter: 0, bpm: tempo(), quarters_a_bar: metre }];
-    if seed % 3 == 0 {
+    if seed.is_multiple_of(3) {
         changes.push(TempoChange { quarter: metre * (bars / 2 + 1), bpm: tempo(), quarters_a_bar: metre });
     }
     let first_beat = rng.random_range(0.2..1.0) * HZ;

@@ -31,8 +31,8 @@ const CHECKED: usize = 14;
 const SHARE: f64 = 0.7;
 /// The same over all that both recorded, for a solid one.
 const SOLID_SHARE: f64 = 0.75;
-/// Height of a place over the RMS of all from which it is looked at: by chance the best of hours come to 6.
-const STANDS_OUT: f32 = 9.0;
+/// Height of a place over the RMS of all from which it is looked at: by chance the best of hours come to 5.
+const STANDS_OUT: f32 = 6.5;
 /// Seconds about the query over which the line is fitted, step by step; the most that it may be off, in parts of a million and in seconds.
 const SPANS: [(f64, f64, f64); 3] = [(160.0, 8.0, 0.004), (800.0, 3.0, 0.004), (f64::INFINITY, 1.0, 0.008)];
 /// Windows in each.

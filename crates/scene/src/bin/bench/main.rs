@@ -1,6 +1,8 @@
 //! `make bench`: speed of core and media as ratios in one run. The first argument is a folder for scratch files; the pair that
 //! was measured is left there as `a.wav` and `b.wav`.
 
+mod hours;
+
 use marea_core::decide::{Named, decide, said, tracks_of};
 use marea_core::dsp::overview::OverviewBuilder;
 use marea_core::edit::Correction;
@@ -111,10 +113,14 @@ fn main() -> Done {
         let number = |n: usize| std::env::args().nth(n).unwrap_or_default();
         return copies(&folder, &number(3), number(4).parse()?, number(5).parse()?, 5);
     }
+    if std::env::args().nth(2).as_deref() == Some("placed") {
+        return hours::placed(&folder);
+    }
     println!("| what | measured | bar |\n|---|---|---|");
     match std::env::args().nth(2).as_deref() {
         Some("whole") => return whole_sessions(&folder),
         Some("print") => return print(&folder),
+        Some("hours") => return hours::hours(&folder),
         _ => {}
     }
     let pair = two_recordings(&folder)?;
@@ -125,6 +131,7 @@ fn main() -> Done {
     }
     paths()?;
     print(&folder)?;
+    hours::hours(&folder)?;
     whole_sessions(&folder)
 }
 
