@@ -20,7 +20,7 @@ fn read(folder: &Path, at: &[String], found: &mut Modules) {
         };
         if path.is_dir() {
             read(&path, &own, found);
-        } else if path.extension().is_some_and(|e| e == "rs") && name != "main" {
+        } else if path.extension().is_some_and(|e| e == "rs") && (name != "main" || !at.is_empty()) {
             let text = std::fs::read_to_string(&path).unwrap();
             found.insert(own, syn::parse_file(&text).unwrap_or_else(|e| panic!("{}: {e}", path.display())));
         }

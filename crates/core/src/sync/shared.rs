@@ -1,6 +1,6 @@
 //! Pieces of one recorder share one clock.
 
-use super::Place;
+use super::placed::Place;
 
 /// Speeds told of the pieces of one recorder belong together within so many standard errors, and so many parts of a million besides.
 const ERRORS: f64 = 4.0;
@@ -21,7 +21,7 @@ pub fn shared_clock(pieces: &[&Place]) -> Option<(f64, f64)> {
 
 #[cfg(test)]
 mod tests {
-    use super::super::Line;
+    use super::super::windows::Line;
     use super::*;
     use crate::verdict::Verdict;
 

@@ -1,6 +1,6 @@
 //! Three hours of one recorder placed in three hours of another.
 
-use super::{Done, decode, peak_mb, seconds};
+use super::timed::{Done, decode, peak_mb, seconds};
 use marea_core::signal::Source;
 use marea_core::sync::{Features, place};
 use marea_core::units::SampleRate;

@@ -2,6 +2,7 @@
 //! was measured is left there as `a.wav` and `b.wav`.
 
 mod hours;
+mod timed;
 
 use marea_core::decide::{Named, decide, said, tracks_of};
 use marea_core::dsp::overview::OverviewBuilder;
@@ -27,22 +28,7 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
-use std::time::Instant;
-
-type Done = Result<(), Box<dyn std::error::Error>>;
-
-fn seconds<T>(work: impl FnOnce() -> T) -> (f64, T) {
-    let began = Instant::now();
-    let done = work();
-    (began.elapsed().as_secs_f64(), done)
-}
-
-/// Peak resident memory of this process in MB (Linux).
-fn peak_mb() -> f64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let line = status.lines().find(|l| l.starts_with("VmHWM:")).unwrap_or("");
-    line.split_whitespace().nth(1).and_then(|k| k.parse::<f64>().ok()).unwrap_or(0.0) / 1024.0
-}
+use timed::{Done, decode, peak_mb, seconds};
 
 fn repeat(path: &Path, sound: &[f32], frames: usize) -> Done {
     let rate = SampleRate::new(48_000)?;
@@ -55,17 +41,6 @@ fn repeat(path: &Path, sound: &[f32], frames: usize) -> Done {
     }
     out.finish()?;
     Ok(())
-}
-
-fn decode(path: &Path) -> Result<u64, marea_media::MediaError> {
-    let mut reader = AudioReader::open(path)?;
-    let mut block = Vec::new();
-    loop {
-        reader.next_block(&mut block)?;
-        if block.is_empty() {
-            return Ok(reader.finish().1);
-        }
-    }
 }
 
 /// All blocks of a mix; the sum keeps the compiler from leaving it out.
