@@ -13,6 +13,8 @@ const BEGINS: f32 = 0.05;
 const ABOUT_S: [f64; 2] = [0.004, 0.008];
 /// A click belongs to a tempo when it is within so many seconds of where that puts it.
 const ON_BEAT_S: f64 = 0.001_5;
+/// From so many clicks on a tempo is sure.
+const SURE: usize = 8;
 /// Fewest clicks that make a tempo.
 const FEWEST: usize = 4;
 /// Longest gap in beats over which a click goes on.
@@ -55,9 +57,11 @@ pub fn clicks(source: &dyn Source, rate: SampleRate, progress: Progress) -> Resu
         source.read(onset.frame - before, &mut x)?;
         let peak = x.iter().fold(0f32, |m, v| m.max(v.abs()));
         let Some(at) = x.iter().position(|v| v.abs() > BEGINS * peak) else { continue };
-        let crossings = x[at..].windows(2).filter(|w| (w[0] > 0.0) != (w[1] > 0.0)).count();
+        // Its own crossings of zero, not those of the noise after it.
+        let end = x.iter().rposition(|v| v.abs() > BEGINS * peak).unwrap_or(at) + 1;
+        let crossings = x[at..end].windows(2).filter(|w| (w[0] > 0.0) != (w[1] > 0.0)).count();
         let frame = (onset.frame - before) as f64 + at as f64;
-        all.push(One { frame, level_db: onset.level_db, pitch: crossings.max(1) as f64 / (x.len() - at) as f64 });
+        all.push(One { frame, level_db: onset.level_db, pitch: crossings.max(1) as f64 / (end - at) as f64 });
     }
     let frames: Vec<f64> = all.iter().map(|c| c.frame).collect();
     let accents = accents(&all);
@@ -79,11 +83,19 @@ fn accents(all: &[One]) -> Vec<bool> {
     match (usable(&louder), usable(&higher)) {
         // They mean the same clicks, of which either may miss some.
         (true, true) if 10 * shared >= 7 * count(&louder).min(count(&higher)) && usable(&both) => both,
-        (true, true) if count(&louder) <= count(&higher) => louder,
+        (true, true) if regular(&louder) >= regular(&higher) => louder,
         (_, true) => higher,
         (true, false) => louder,
         (false, false) => vec![false; all.len()],
     }
+}
+
+/// The share of accents that follow the one before after as many clicks as most do.
+fn regular(accents: &[bool]) -> f64 {
+    let places: Vec<usize> = (0..accents.len()).filter(|n| accents[*n]).collect();
+    let gaps: Vec<usize> = places.windows(2).map(|p| p[1] - p[0]).collect();
+    let most = gaps.iter().map(|g| gaps.iter().filter(|h| *h == g).count()).max().unwrap_or(0);
+    most as f64 / gaps.len().max(1) as f64
 }
 
 /// Clicks of one tempo: the first of them, their period in frames, and the number of the beat of every click from there on.
@@ -106,7 +118,9 @@ fn runs(frames: &[f64], rate: SampleRate) -> Vec<Run> {
             let next = frames[run.to + 1];
             let beat = ((next - run.at) / run.period).round();
             let gap = beat - beats[beats.len() - 1].0;
-            if !(1.0..=GAP).contains(&gap) || (run.at + beat * run.period - next).abs() > on {
+            // Few clicks tell a period less well.
+            let within = if beats.len() < SURE { 2.0 * on } else { on };
+            if !(1.0..=GAP).contains(&gap) || (run.at + beat * run.period - next).abs() > within {
                 break;
             }
             beats.push((beat, next));

@@ -7,11 +7,13 @@ use super::midi::Note;
 pub const SEARCHED_S: [f64; 2] = [-0.5, 3.0];
 /// Belongs to a peak, to either side, in seconds.
 const PEAK_S: f64 = 0.12;
+/// Lags kept.
+const MOST_CANDIDATES: usize = 12;
 /// Channel of drums, counted from 0 (*General MIDI*: channel 10): their keys are no pitches.
 const DRUMS: u8 = 9;
 
 /// A lag, and how it stands out.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Coarse {
     /// In seconds.
     pub seconds: f64,
@@ -19,6 +21,10 @@ pub struct Coarse {
     pub ratio: f64,
     /// The rival, in seconds.
     pub rival_s: f64,
+    /// It alone leaves no note without a sound and no sound without a note.
+    pub explains: bool,
+    /// All lags that fit half as well and better, in seconds, the best first.
+    pub candidates: Vec<f64>,
     /// By how many standard deviations the notes' pitches rise more than the same pitches in another order do; none where there is one
     /// pitch, or none.
     pub pitched: Option<f64>,
@@ -42,8 +48,23 @@ pub fn coarse(notes: &[Note], rises: &Rises) -> Option<Coarse> {
         seconds: seconds(at),
         ratio: sum[at] / sum[rival].max(f64::MIN_POSITIVE),
         rival_s: seconds(rival),
+        explains: false,
+        candidates: candidates(&sum, near).into_iter().map(seconds).collect(),
         pitched: in_order(&pitches, rises, at as i64 + from),
     })
+}
+
+/// Places that have half of the largest value and more, so far apart at least, the highest first.
+fn candidates(sum: &[f64], near: usize) -> Vec<usize> {
+    let mut left: Vec<usize> = (0..sum.len()).collect();
+    left.sort_by(|a, b| sum[*b].total_cmp(&sum[*a]));
+    let mut kept: Vec<usize> = Vec::new();
+    for n in left.into_iter().take_while(|n| sum[*n] > 0.5 * sum.iter().copied().fold(0.0, f64::max)) {
+        if kept.len() < MOST_CANDIDATES && kept.iter().all(|k| k.abs_diff(n) > near) {
+            kept.push(n);
+        }
+    }
+    kept
 }
 
 /// The sum over all notes of the rise at their pitch, against that sum with the pitches in any other order: by its mean and variance over

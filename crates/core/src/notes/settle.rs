@@ -82,6 +82,11 @@ impl NotesMeasured {
     }
 }
 
+/// Does another lag fit too well for the best to be taken?
+pub fn doubtful(coarse: &Coarse) -> bool {
+    coarse.ratio < coarse.pitched.map_or(RATIO_WITHOUT, |_| RATIOS[0])
+}
+
 /// Brings all events together.
 pub fn settle(score: &Score, coarse: &Coarse, events: &[Event]) -> NotesMeasured {
     let mut all = NotesMeasured::undecided(score, "");
@@ -109,7 +114,7 @@ pub fn settle(score: &Score, coarse: &Coarse, events: &[Event]) -> NotesMeasured
     let spread = 1.48 * median(&mut off).unwrap_or(0.0);
     let after = events.iter().filter_map(|e| e.begun.filter(counted)).filter(|b| (b.late_ms - latency).abs() <= width);
     let heard = median(&mut after.map(|b| b.heard_after_ms).collect::<Vec<_>>()).unwrap_or(0.0);
-    if coarse.ratio < coarse.pitched.map_or(RATIO_WITHOUT, |_| RATIOS[0]) {
+    if doubtful(coarse) && !coarse.explains {
         all.reason = format!(
             "{:.0} ms and {:.0} ms late fit the notes alike",
             1_000.0 * coarse.seconds,
@@ -149,7 +154,7 @@ fn withheld(mut all: NotesMeasured) -> NotesMeasured {
 }
 
 /// The part of sorted values within a width that holds most of them.
-fn densest(sorted: &[f64], width: f64) -> &[f64] {
+pub fn densest(sorted: &[f64], width: f64) -> &[f64] {
     let parts = (0..sorted.len()).map(|n| &sorted[n..sorted.partition_point(|v| *v <= sorted[n] + width)]);
     parts.max_by_key(|p| p.len()).unwrap_or(&[])
 }

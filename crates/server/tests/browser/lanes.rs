@@ -118,6 +118,8 @@ async fn lanes_are_ordered_grouped_hidden_and_laid_over_one_another_and_it_lasts
     b.click("[data-lane='One'] [data-test=lane-menu]").await;
     b.until("the menu", "const e=[...document.querySelectorAll('[role=menuitem]')].find(x=>x.innerText==='Hide'); if(!e) return false; e.click(); return true").await;
     b.until("hidden", &rows("[Wide] Wide L Wide R Two")).await;
+    // The menu that is closing takes the focus back, and would close the next one.
+    b.settled().await;
     b.click("[data-test=hidden]").await;
     b.until("the list", "const e=document.querySelector(\"[data-show='One']\"); if(!e?.offsetParent) return false; e.click(); return true").await;
     b.until("shown", &rows("One [Wide] Wide L Wide R Two")).await;

@@ -35,6 +35,14 @@ impl WebDriverCompatibleCommand for Raw {
     }
 }
 
+/// Counts what the page has asked for and not been answered, before any script of its own runs.
+const COUNTS_REQUESTS: &str = "(() => {
+    let open = 0;
+    const fetched = window.fetch;
+    window.openRequests = () => open;
+    window.fetch = (...asked) => { open++; return fetched(...asked).finally(() => { open--; }); };
+})()";
+
 impl Browser {
     pub async fn open(width: u32, height: u32) -> Self {
         let mut driver = Command::new("chromedriver")
@@ -82,6 +90,7 @@ impl Browser {
             .expect("a browser session");
         let made = Self { page, driver, profile, downloads };
         made.resize(width, height).await;
+        made.cdp("Page.addScriptToEvaluateOnNewDocument", json!({ "source": COUNTS_REQUESTS })).await;
         made
     }
 
@@ -183,16 +192,17 @@ impl Browser {
         }
     }
 
-    /// Waits until nothing has been fetched, written or moved for a quarter of a second; ten seconds at most, for what never rests.
+    /// Waits until nothing has been asked for, written or moved for a quarter of a second; ten seconds at most, for what never rests.
     pub async fn settled(&self) {
         let quiet = "const done = arguments[arguments.length - 1];
             const moving = () => document.getAnimations().filter(a => a.playState === 'running' && a.effect.getComputedTiming().iterations !== Infinity).length;
+            const waiting = () => window.openRequests?.() ?? 0;
             const seen = () => [performance.getEntriesByType('resource').length, document.body.innerHTML.length, document.body.innerText, moving()].join();
             let before = seen(), same = 0;
             const began = performance.now();
             const look = () => {
                 const now = seen();
-                same = now === before ? same + 1 : 0;
+                same = now === before && waiting() === 0 ? same + 1 : 0;
                 before = now;
                 if (same >= 5 || performance.now() - began > 10000) done(true); else setTimeout(look, 50);
             };
