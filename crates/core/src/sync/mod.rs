@@ -29,10 +29,10 @@ const QUERY_S: f64 = 40.0;
 const QUERIES: usize = 6;
 /// Windows by which a place is checked.
 const CHECKED: usize = 14;
-/// Share of them on one line from which a place is one.
-const SHARE: f64 = 0.7;
+/// Share of them on one line from which a place is one: by chance fewer than one in ten are.
+const SHARE: f64 = 0.5;
 /// The same over all that both recorded, for a solid one.
-const SOLID_SHARE: f64 = 0.75;
+const SOLID_SHARE: f64 = 0.7;
 /// Height of a place over the RMS of all from which it is looked at: by chance the best of hours come to 5.
 const STANDS_OUT: f32 = 6.5;
 /// Seconds about the query over which the line is fitted, step by step; the most that it may be off, in parts of a million and in seconds.
