@@ -122,7 +122,12 @@ pub fn run_tempo(args: &TempoArgs) -> Result<(), String> {
     };
     let tracks = files.iter().zip(&played).map(|(file, strokes)| {
         let told = found.map.as_ref().map(|m| against(strokes, &m.beats(rate.hz_f64()), rate.hz_f64()));
-        (file.name.clone(), track(told, strokes.len(), rate))
+        let mut told = track(told, strokes.len(), rate);
+        // A tempo that a track gives is not known apart from that track.
+        if found.from == From::Track {
+            told.verdict = told.verdict.min(Verdict::Likely);
+        }
+        (file.name.clone(), told)
     });
     let report = report(&found, tracks.collect(), rate);
     if args.json {
