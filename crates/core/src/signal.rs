@@ -73,6 +73,25 @@ impl Placed<'_> {
     }
 }
 
+/// A placed recording as another one's clock counts it: frame 0 is a frame of the session.
+#[derive(Clone, Copy)]
+pub struct Since<'a> {
+    /// What is read.
+    pub placed: Placed<'a>,
+    /// Frame of the session that is frame 0 here; what lies before has negative numbers.
+    pub from: SessionFrame,
+}
+
+impl Source for Since<'_> {
+    fn frames(&self) -> i64 {
+        self.placed.end().0.saturating_sub(self.from.0).max(0)
+    }
+
+    fn read(&self, start: i64, out: &mut [f32]) -> Result<(), ReadError> {
+        self.placed.read(start.saturating_add(self.from.0), out)
+    }
+}
+
 /// Which part of a block of `want` frames at `start` lies inside a recording of `have` frames:
 /// `(first frame of the recording, first index of the block, count)`.
 pub fn overlap(start: i64, want: usize, have: i64) -> Option<(usize, usize, usize)> {

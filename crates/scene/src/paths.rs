@@ -47,6 +47,7 @@ fn stage(k: usize, rng: &mut ChaCha8Rng) -> Stage {
         latency_ms: None,
         latency_samples: Some(f64::from(rng.random_range(0..2_000))),
         at_rate_hz: None,
+        measured_ms: None,
         on: rng.random_bool(0.8),
         late_when_off: rng.random_bool(0.2),
         other: BTreeMap::new(),

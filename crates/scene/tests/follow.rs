@@ -1,6 +1,6 @@
 //! Prints of simulated tape machines against the lag that the machines had.
 
-use marea_core::follow::{Followed, follow, left_along};
+use marea_core::follow::{Followed, find_send, follow, left_along};
 use marea_core::signal::MemSource;
 use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
@@ -91,4 +91,27 @@ fn a_plain_copy_lies_where_it_was_put() {
     assert!(f.verdict == Verdict::Solid && f.invert, "{}", f.reason);
     assert!((f.later_frames - 12_345.0).abs() < 0.02, "{}", f.later_frames);
     assert!(f.drift_ppm.abs() < 0.2 && f.left.map < -50.0, "{} ppm, {} dB", f.drift_ppm, f.left.map);
+}
+
+#[test]
+fn the_send_of_a_print_is_found_among_other_tracks() {
+    for seed in [9_143, 9_145, 9_148] {
+        let sent = send(12.0, seed);
+        let (machine, mut rng) = machine(seed);
+        let print = MemSource(machine.print(&sent, &mut rng));
+        let other = |n: u64| send(12.0, seed + 50 * n);
+        // A neighbour's microphone hears the send too, 12 dB below what it is for.
+        let neighbour: Vec<f32> = other(1).iter().zip(&sent).map(|(o, s)| o + 0.25 * s).collect();
+        let tracks: Vec<MemSource> = [other(2), neighbour, sent.clone(), other(3)].map(MemSource).into();
+        let found = find_send(&print, &tracks.iter().map(|t| t as _).collect::<Vec<_>>(), rate(), &|_| true).unwrap();
+        assert!(found.clear && found.candidates[0].track == 2, "{seed}: {found:?}");
+        // Two sends alike cannot be told apart, and without its send nothing is told.
+        let alike: Vec<MemSource> = [other(2), sent.clone(), sent].map(MemSource).into();
+        let found = find_send(&print, &alike.iter().map(|t| t as _).collect::<Vec<_>>(), rate(), &|_| true).unwrap();
+        assert!(!found.clear && found.candidates.len() == 2, "{seed}: {found:?}");
+        let strangers: Vec<MemSource> = [other(2), other(3)].map(MemSource).into();
+        let found =
+            find_send(&print, &strangers.iter().map(|t| t as _).collect::<Vec<_>>(), rate(), &|_| true).unwrap();
+        assert!(found.candidates.is_empty() && !found.clear, "{seed}: {found:?}");
+    }
 }

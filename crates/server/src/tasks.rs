@@ -36,6 +36,11 @@ impl Task {
             Self::Derive { of: Subject::Check, .. } => "check",
             Self::Derive { of: Subject::Pair(_), .. } => "pair",
             Self::Derive { of: Subject::Image(_), .. } => "image",
+            Self::Derive { of: Subject::Print(_), .. } => "print",
+            Self::Derive { of: Subject::Send(_), .. } => "send",
+            Self::Derive { of: Subject::Clocks(_), .. } => "clocks",
+            Self::Derive { of: Subject::Notes(_), .. } => "notes",
+            Self::Derive { of: Subject::Tempo(_), .. } => "tempo",
             Self::Deliver(_) => "deliver",
         }
     }
@@ -51,6 +56,16 @@ pub enum Subject {
     Pair(PairOf),
     /// Tracks as channels of one recording, as they are carried.
     Image(ImageOf),
+    /// A print against its send, as recorded.
+    Print(PrintOf),
+    /// Which track a print was made from.
+    Send(SendOf),
+    /// Recordings in the time of another.
+    Clocks(ClocksOf),
+    /// A rendered track against its notes.
+    Notes(NotesOf),
+    /// The session's tracks against a tempo.
+    Tempo(TempoOf),
 }
 
 /// Track B against track A.
@@ -60,6 +75,59 @@ pub struct PairOf {
     pub a: Uuid,
     /// Other.
     pub b: Uuid,
+}
+
+/// A print against a send.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct PrintOf {
+    /// What was sent.
+    pub send: Uuid,
+    /// What came back and was recorded.
+    pub print: Uuid,
+}
+
+/// A print whose send is looked for.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct SendOf {
+    /// The print.
+    pub print: Uuid,
+}
+
+/// Recordings by one of their tracks each; the others are placed in the time of the first.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ClocksOf {
+    /// In order; the first is the reference.
+    pub tracks: Vec<Uuid>,
+}
+
+/// A rendered track and its notes.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct NotesOf {
+    /// The notes.
+    pub score: Uuid,
+    /// The track.
+    pub track: Uuid,
+}
+
+/// What gives the tempo that tracks are held against.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum TempoBy {
+    /// The session's own bars and beats.
+    Session,
+    /// A recorded click.
+    Click,
+    /// A track that keeps a tempo.
+    Track,
+}
+
+/// The session's tracks against a tempo.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct TempoOf {
+    /// What gives it.
+    pub by: TempoBy,
+    /// The click, or the steady track.
+    pub track: Option<Uuid>,
 }
 
 /// Tracks in the order of the channels.

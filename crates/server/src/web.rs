@@ -12,7 +12,8 @@ use rust_embed::Embed;
 struct Page;
 
 /// Views of a session; `router.ts` has the same.
-const VIEWS: [&str; 6] = ["recordings", "check", "align", "stereo", "latency", "deliver"];
+const VIEWS: [&str; 10] =
+    ["recordings", "check", "align", "stereo", "latency", "prints", "rendered", "clocks", "tempo", "deliver"];
 
 /// Is this an address that the page itself knows?
 fn is_view(path: &str) -> bool {

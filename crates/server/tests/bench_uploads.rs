@@ -5,14 +5,26 @@ mod common;
 use bytes::Bytes;
 use common::*;
 use marea_server::hash::Sum;
-use sha2::{Digest, Sha256};
+use std::io::Write;
 use std::time::Instant;
 
 /// Pieces of a megabyte.
 const PIECES: usize = 600;
 
-/// A file of 600 MB through the tus protocol on loopback, against SHA-256 over the same bytes, one after the other: by the plain
-/// code of the `sha2` crate, which the bar was set by, and by `ring`, which the server uses.
+/// Writing the pieces to a file of its own until they are on the disk, in seconds: what no way in can be faster than.
+fn disk_alone(pieces: &[Bytes]) -> f64 {
+    let mut file = tempfile::tempfile().unwrap();
+    let began = Instant::now();
+    for n in 0..PIECES {
+        file.write_all(&pieces[n % pieces.len()]).unwrap();
+    }
+    file.sync_all().unwrap();
+    began.elapsed().as_secs_f64()
+}
+
+/// A file of 600 MB through the tus protocol on loopback, against what its bytes cost in any case, one after the other: SHA-256 in
+/// plain code, which the bar was set by; by `ring`, which the server uses and which takes the processor's own instructions for it
+/// where there are some; and the disk.
 #[actix_web::test]
 #[ignore = "prints times; make bench runs it"]
 async fn uploads() {
@@ -25,7 +37,7 @@ async fn uploads() {
     let mut speeds = Vec::new();
     for _ in 0..3 {
         let began = Instant::now();
-        let mut plain = Sha256::new();
+        let mut plain = hmac_sha256::Hash::new();
         for n in 0..PIECES {
             plain.update(&pieces[n % 16]);
         }
@@ -37,6 +49,7 @@ async fn uploads() {
         }
         let kept = began.elapsed().as_secs_f64();
         assert_eq!(plain.finalize().to_vec(), fast.finish());
+        let disk = disk_alone(&pieces);
         let announced = s
             .http
             .post(format!("{}/api/sessions/{session}/uploads", s.base))
@@ -58,16 +71,17 @@ async fn uploads() {
             .await
             .unwrap();
         assert_eq!(r.status(), 204);
-        speeds.push((hashing, kept, began.elapsed().as_secs_f64()));
+        speeds.push([hashing, kept, disk, began.elapsed().as_secs_f64()]);
     }
-    speeds.sort_by(|a, b| (a.0 / a.2).total_cmp(&(b.0 / b.2)));
-    let (hashing, kept, sending) = speeds[1];
+    speeds.sort_by(|a, b| (a[0] / a[3]).total_cmp(&(b[0] / b[3])));
+    let [hashing, kept, disk, sending] = speeds[1];
     let mb = |s: f64| PIECES as f64 * 1.048_576 / s;
     println!(
-        "| bringing in {PIECES} MiB by the page's protocol, kept on the disk | {:.2} × the speed of SHA-256 in plain code; {:.0} MB/s, that hash alone {:.0} MB/s, the one used {:.0} MB/s | ≥ 0.8 × |",
+        "| bringing in {PIECES} MiB by the page's protocol, kept on the disk | {:.2} × the speed of SHA-256 in plain code; {:.0} MB/s, that hash alone {:.0} MB/s, the one used {:.0} MB/s, the disk alone {:.0} MB/s | ≥ 0.8 × |",
         hashing / sending,
         mb(sending),
         mb(hashing),
-        mb(kept)
+        mb(kept),
+        mb(disk)
     );
 }

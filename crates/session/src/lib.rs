@@ -2,9 +2,11 @@
 //! where they are stored, and who asks, is the caller's.
 
 pub mod accept;
+pub mod clocks;
 pub mod deliver;
 pub mod hear;
 pub mod names;
 pub mod paths_sheet;
 pub mod paths_view;
+pub mod probes;
 pub mod standing;

@@ -4,8 +4,21 @@ use marea_core::paths::{Node, NodeKind, PathMap, Send, Stage, Tap};
 use std::collections::{BTreeMap, HashMap};
 use thiserror::Error;
 
-const HEAD: [&str; 10] =
-    ["node", "kind", "stage", "latency_ms", "latency_samples", "at_rate_hz", "on", "late_when_off", "to", "tap"];
+const HEAD: [&str; 11] = [
+    "node",
+    "kind",
+    "stage",
+    "latency_ms",
+    "latency_samples",
+    "at_rate_hz",
+    "on",
+    "late_when_off",
+    "to",
+    "tap",
+    "measured_ms",
+];
+/// Columns that every sheet has.
+const NEEDED: usize = 10;
 const RATE: &str = "sample_rate_hz";
 
 /// Why a sheet was refused.
@@ -34,7 +47,9 @@ pub fn to_sheet(map: &PathMap) -> String {
         let stage = |s: &Stage| {
             let latency = [number(s.latency_ms), number(s.latency_samples), number(s.at_rate_hz)];
             let cells = [vec![guarded(&s.name)], latency.to_vec(), vec![word(s.on), word(s.late_when_off)]].concat();
-            fill(begun(), 2, cells)
+            let mut row = fill(begun(), 2, cells);
+            row[NEEDED] = number(s.measured_ms);
+            row
         };
         let send = |s: &Send| {
             let tap = if s.tap == Tap::After { "after" } else { "before" };
@@ -76,7 +91,7 @@ pub fn from_sheet(text: &str) -> Result<PathMap, SheetError> {
     let named = first.get(0).is_some_and(|v| v.trim() == RATE);
     let rate = first.get(1).filter(|_| named).and_then(|v| number(v.trim()).ok()?).ok_or(SheetError::Head)?;
     let head = row()?.ok_or(SheetError::Head)?;
-    if !head.iter().take(HEAD.len()).map(str::trim).eq(HEAD) {
+    if !head.iter().take(NEEDED).map(str::trim).eq(HEAD.into_iter().take(NEEDED)) {
         return Err(SheetError::Head);
     }
     let mut map = PathMap { sample_rate_hz: rate, nodes: Vec::new(), other: BTreeMap::new() };
@@ -114,6 +129,7 @@ fn add<'a>(
             latency_ms: number(cell(3))?,
             latency_samples: number(cell(4))?,
             at_rate_hz: number(cell(5))?,
+            measured_ms: number(cell(10))?,
             on: yes(cell(6), true)?,
             late_when_off: yes(cell(7), false)?,
             other: BTreeMap::new(),

@@ -249,6 +249,21 @@ fn notes(map: &PathMap, graph: &Graph, names: &[String]) -> Vec<String> {
     notes
 }
 
+/// Where copies of one of the session's tracks meet unequally: the node's name, and what is found there. `names` are those of the
+/// session's tracks.
+///
+/// # Errors
+/// What is wrong with the map, with names.
+pub fn unequal_meetings(map: &PathMap, names: &[String]) -> Result<Vec<(String, Finding)>, PathError> {
+    let graph = Graph::new(map)?;
+    let of = |n: usize| tracks_of(map, n, names);
+    let found = meetings(&graph).into_iter().map(|m| {
+        let name = graph.ids[m.node].clone();
+        (name, unequal(&graph, &m, map.sample_rate_hz, &of))
+    });
+    Ok(found.filter(|(_, f)| !f.about.tracks.is_empty()).collect())
+}
+
 /// Computes a map. `names` are those of the session's tracks; `under_frames` is the limit for switching off.
 ///
 /// # Errors

@@ -157,11 +157,7 @@ impl Judged {
             }
         }
         shown.extend(self.exchanged().into_iter().map(|f| agreed(self.key(&f, kept), f)));
-        shown.sort_by_key(|f| match f.standing {
-            Standing::Open => 0,
-            Standing::Dismissed => 1,
-            Standing::Agreed => 2,
-        });
+        in_order(&mut shown);
         shown
     }
 
@@ -181,6 +177,17 @@ impl Judged {
         FindingView { key, standing, note, finding: f.clone() }
     }
 
+    /// What was found of the session's signal paths, each with the name of the node where it lies: open, or put aside.
+    pub fn beside(&self, found: impl IntoIterator<Item = (String, Finding)>, kept: &dyn Kept) -> Vec<FindingView> {
+        let of = |(node, f): (String, Finding)| {
+            let key = format!("{}~{node}", self.key(&f, kept));
+            let reason = kept.put_aside(*f.about.tracks.first()?, &key);
+            let standing = if reason.is_some() { Standing::Dismissed } else { Standing::Open };
+            Some(FindingView { key, standing, note: reason.unwrap_or_default(), finding: f })
+        };
+        found.into_iter().filter_map(of).collect()
+    }
+
     /// Pairs whose sides were exchanged against their names: settled now, and still listed.
     fn exchanged(&self) -> Vec<Finding> {
         let turned = |m: usize, from: Side, to: Side| self.by_name[m].side == from && self.tracks[m].side == to;
@@ -195,6 +202,15 @@ impl Judged {
         }
         found
     }
+}
+
+/// Open ones first, then those put aside, then those that are settled; each kind in the order that it had.
+pub fn in_order(findings: &mut [FindingView]) {
+    findings.sort_by_key(|f| match f.standing {
+        Standing::Open => 0,
+        Standing::Dismissed => 1,
+        Standing::Agreed => 2,
+    });
 }
 
 fn agreed(key: String, finding: Finding) -> FindingView {

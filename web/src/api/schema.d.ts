@@ -123,6 +123,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/probe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A probe as a WAV file: half a second of silence, two seconds of signal, silence up to four seconds. */
+        get: operations["write_probe"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probe/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Simulated devices, which stand in for real ones. */
+        get: operations["list_devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probe/devices/{device}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a sweep through a simulated device, by its place in the list, and measure what comes back. */
+        post: operations["probe_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probe/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find probes in a recording of what came back. Nothing is stored. */
+        post: operations["read_probe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions": {
         parameters: {
             query?: never;
@@ -206,6 +274,41 @@ export interface paths {
         put?: never;
         /** Put a finding aside, with a reason that stays with the session. */
         post: operations["dismiss_finding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/clocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where recordings lie in the time of the first; 204 when they have not been placed. */
+        get: operations["show_clocks"];
+        put?: never;
+        /** Ask for recordings to be placed; answers the job, or 204 when that was done already. */
+        post: operations["request_clocks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/clocks/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take places over: one decision for all channels of the recordings. */
+        post: operations["take_clocks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -372,6 +475,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A track against its notes; 204 when that was not measured. */
+        get: operations["show_notes"];
+        put?: never;
+        /** Ask for a track to be held against its notes; answers the job, or 204 when that was done already. */
+        post: operations["request_notes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/notes/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the latency of a rendered track out: one decision. */
+        post: operations["take_notes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/overlay/{a}/{b}/{way}/{level}/{tile}": {
         parameters: {
             query?: never;
@@ -497,6 +635,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/prints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A print against its send; 204 when it has not been followed. */
+        get: operations["show_print"];
+        put?: never;
+        /** Ask for a print to be followed; answers the job, or 204 when it is there already. */
+        post: operations["request_print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/prints/choice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Correct a print in one of the ways, or leave it as recorded: one decision, also for what is linked with it. */
+        post: operations["correct_print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/prints/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tracks that a print may have been made from; 204 when they have not been looked for. */
+        get: operations["show_send"];
+        put?: never;
+        /** Ask for the send of a print to be looked for; answers the job, or 204 when it was found already. */
+        post: operations["look_for_send"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/recordings": {
         parameters: {
             query?: never;
@@ -528,6 +719,58 @@ export interface paths {
         put?: never;
         /** Carry the decision out again that was taken back last; `null` when there is none. */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/scores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The session's files of notes. */
+        get: operations["list_scores"];
+        put?: never;
+        /** Bring in a Standard MIDI File of format 0 or 1. */
+        post: operations["bring_score"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/scores/{score}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a file of notes. */
+        delete: operations["remove_score"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/scores/{score}/tempo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the tempo and metre of a file of notes the session's, from its bar 1 on. */
+        post: operations["take_tempo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -568,6 +811,58 @@ export interface paths {
          *     is its first channel.
          */
         post: operations["exchange_sides"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/tempo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The session's tracks against a tempo; 204 when that was not measured. */
+        get: operations["show_tempo"];
+        put?: never;
+        /** Ask for the session's tracks to be held against a tempo; answers the job, or 204 when that was done already. */
+        post: operations["request_tempo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/tempo/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the lag of tracks against the tempo out: one decision. */
+        post: operations["take_lags"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/tempo/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a tempo that was found the session's. */
+        post: operations["use_tempo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -908,6 +1203,11 @@ export interface components {
             /** @description Moments that say clearly how the second arrives, and those of them at which it arrives opposed. */
             votes: number[];
         };
+        /**
+         * @description What a recording was placed by.
+         * @enum {string}
+         */
+        By: "reference" | "sound" | "code" | "clap" | "stamp" | "nothing";
         /** @description One lag that could be. */
         Candidate: {
             /**
@@ -1063,6 +1363,87 @@ export interface components {
             under_ms?: number | null;
             /** @description Which. */
             way: components["schemas"]["PathWay"];
+        };
+        /** @description Where a recording lies in the time of the first. */
+        ClockFound: {
+            /**
+             * Format: double
+             * @description Frame of the reference's recording at which its own first frame sounds; none where it was not placed.
+             */
+            begins_frame?: number | null;
+            /** @description By what it was placed. */
+            by: components["schemas"]["By"];
+            /** @description The speed is sure enough to be taken out. */
+            claimed: boolean;
+            /**
+             * Format: int64
+             * @description Frame of its one clap.
+             */
+            clap_frame?: number | null;
+            code?: components["schemas"]["CodeSeen"] | null;
+            /** @description Inverted against the reference? */
+            invert: boolean;
+            /**
+             * Format: double
+             * @description Seconds that both recorded.
+             */
+            overlap_s: number;
+            /**
+             * Format: double
+             * @description How much faster its clock runs, in parts of a million.
+             */
+            ppm?: number | null;
+            /**
+             * Format: double
+             * @description Standard error of that.
+             */
+            ppm_error?: number | null;
+            /** @description Why. */
+            reason: string;
+            /** @description First tracks of other pieces of the same recorder, whose clock it shares. */
+            shared_with: string[];
+            /**
+             * Format: uuid
+             * @description Its first track.
+             */
+            track: string;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** @description A recording's place, and whether its tracks are carried there. */
+        ClockView: components["schemas"]["ClockFound"] & {
+            /** @description Its tracks lie there. */
+            taken: boolean;
+        };
+        /** @description Recordings whose places are taken over. */
+        ClocksTaken: {
+            /** @description Those of them that are moved. */
+            take: string[];
+            /** @description Recordings that were placed together; the first is the reference. */
+            tracks: string[];
+        };
+        /** @description What is told of a time code. */
+        CodeSeen: {
+            /**
+             * Format: double
+             * @description Seconds since midnight at the recording's beginning.
+             */
+            beginning_s: number;
+            /** @description Channel, from 1. */
+            channel: number;
+            /** @description How it counts: 24, 25, 29.97, 29.97 drop or 30. */
+            count: string;
+            /** @description The first number that was read. */
+            first: string;
+            /**
+             * Format: double
+             * @description Frame of the recording at which that one begins.
+             */
+            first_sample: number;
+            /** @description Numbers that were read. */
+            frames: number;
+            /** @description Numbers between the first and the last that were not. */
+            missing: number;
         };
         /** @description Two tracks that are one recording. */
         Copied: {
@@ -1651,6 +2032,27 @@ export interface components {
          * @enum {string}
          */
         Kind: "wired-inverted" | "opposed-by-placement" | "phase-turns" | "late" | "early" | "pair-swapped" | "pairs-contradict" | "weak-in-mono" | "lows-lost" | "advice-costs" | "unrelated" | "dead" | "too-quiet" | "clipped" | "dc-offset" | "noisy" | "copied-channel" | "same-recording" | "wrong-rate" | "stamp-disagrees" | "lengths-differ" | "channel-missing" | "undecided" | "channel-inverted" | "channel-late" | "level-difference" | "one-copied" | "lasting-opposition" | "silent" | "paths-meet-unequal";
+        /** @description The lag along time: mean, least and most of the values about each point. */
+        LagSeen: {
+            /**
+             * Format: double
+             * @description Session frame, as recorded, of the first point.
+             */
+            first_frame: number;
+            /** @description Frames that the print is later than its send. */
+            lag_frames: number[];
+            /** @description Least about each. */
+            least: number[];
+            /** @description Which were measured; the others go on as those about them do. */
+            measured: boolean[];
+            /** @description Most about each. */
+            most: number[];
+            /**
+             * Format: double
+             * @description Frames between two points.
+             */
+            step_frames: number;
+        };
         /** @description One lag in every unit an engineer reads. */
         LagUnits: {
             /**
@@ -1678,6 +2080,11 @@ export interface components {
              * @description Microseconds.
              */
             us: number;
+        };
+        /** @description Tracks whose lag is taken out. */
+        LagsTaken: components["schemas"]["TempoAsked"] & {
+            /** @description Which tracks. */
+            take: string[];
         };
         /** @description One lane. */
         LaneDesk: {
@@ -1742,6 +2149,27 @@ export interface components {
              * @description How much worse the arrivals are explained without it, as twice the logarithm of a likelihood; 0 when on time.
              */
             worth: number;
+        };
+        /**
+         * @description What each way of correcting leaves of the print when the send is subtracted through the filter that fits best, in dB against the print,
+         *     over 80 to 9,000 Hz.
+         */
+        Left: {
+            /**
+             * Format: double
+             * @description An offset and a constant speed.
+             */
+            drift: number;
+            /**
+             * Format: double
+             * @description All of the lag along time.
+             */
+            map: number;
+            /**
+             * Format: double
+             * @description One offset.
+             */
+            offset: number;
         };
         /** @description A session as it is listed. */
         Listed: components["schemas"]["Session"] & {
@@ -1939,11 +2367,85 @@ export interface components {
             /** @description Tracks of the session that it stands for, by number. */
             tracks: number[];
         };
+        /** @description One note. */
+        NoteView: {
+            /**
+             * Format: double
+             * @description Session frame where the notes have it.
+             */
+            frame: number;
+            /**
+             * Format: int32
+             * @description Its key, 60 = C4.
+             */
+            key: number;
+            /**
+             * Format: double
+             * @description How much later its sound begins, in ms; none where that cannot be told.
+             */
+            late_ms?: number | null;
+        };
+        /** @description A rendered track against its notes. */
+        NotesView: {
+            /**
+             * Format: double
+             * @description Tempo of that note value, in quarters a minute.
+             */
+            bpm: number;
+            /**
+             * Format: double
+             * @description How much later they are heard, in ms.
+             */
+            heard_ms?: number | null;
+            /**
+             * Format: double
+             * @description How much later its sounds begin than their notes, in ms; none where that cannot be told, as all below.
+             */
+            latency_ms?: number | null;
+            /** @description The note value that the latency is. */
+            note_value?: string | null;
+            /** @description Every note. */
+            notes: components["schemas"]["NoteView"][];
+            /**
+             * Format: double
+             * @description The offset that takes the latency out, in frames.
+             */
+            offset_frames?: number | null;
+            /** @description Why. */
+            reason: string;
+            /**
+             * Format: double
+             * @description What the latency has over it, in ms.
+             */
+            rest_ms?: number | null;
+            /**
+             * Format: double
+             * @description Spread of the beginnings, in ms.
+             */
+            spread_ms?: number | null;
+            /** @description The track carries it. */
+            taken: boolean;
+            /**
+             * Format: double
+             * @description What the latency is uncertain by, in ms.
+             */
+            uncertain_ms: number;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
         /**
          * Format: double
          * @description By how much something is moved, in frames at the session's rate, fractional; positive plays later.
          */
         Offset: number;
+        /** @description A print whose send is looked for. */
+        OnePrint: {
+            /**
+             * Format: uuid
+             * @description The print.
+             */
+            print: string;
+        };
         /**
          * @description Order of the channels of a file that does not say.
          * @enum {string}
@@ -2121,6 +2623,11 @@ export interface components {
              * @description Latency in samples at `at_rate_hz`.
              */
             latency_samples?: number | null;
+            /**
+             * Format: double
+             * @description Latency that a probe measured, in milliseconds: beside what is stated, which counts.
+             */
+            measured_ms?: number | null;
             /** @description As the engineer calls it. */
             name?: string;
             /** @description Is it switched on? */
@@ -2245,6 +2752,117 @@ export interface components {
          * @enum {string}
          */
         Policy: "align" | "keep-distance" | "bring-in" | "leave";
+        /**
+         * @description How a print is carried now.
+         * @enum {string}
+         */
+        PrintCarried: "recorded" | "offset" | "drift" | "map" | "other";
+        /** @description A way that is chosen. */
+        PrintChoice: {
+            /**
+             * Format: uuid
+             * @description What came back.
+             */
+            print: string;
+            /**
+             * Format: uuid
+             * @description What was sent.
+             */
+            send: string;
+            way?: components["schemas"]["Way"] | null;
+        };
+        /** @description A print as it was followed. */
+        PrintView: {
+            /** @description How it is carried now. */
+            carried: components["schemas"]["PrintCarried"];
+            /**
+             * Format: double
+             * @description How much longer the print is than its send, in parts of a million.
+             */
+            drift_ppm: number;
+            /** @description Inverted against its send? */
+            invert: boolean;
+            lag?: components["schemas"]["LagSeen"] | null;
+            /**
+             * Format: double
+             * @description Median lag in frames; none where nothing could be followed, as all below.
+             */
+            later_frames?: number | null;
+            left?: components["schemas"]["Left"] | null;
+            /**
+             * Format: double
+             * @description Lag at the print's first frame on the straight line through all that was measured.
+             */
+            line_frames: number;
+            /** @description Why. */
+            reason: string;
+            /**
+             * Format: double
+             * @description Part of the sounding print that was measured.
+             */
+            share: number;
+            /** @description How its speed swings. */
+            spectrum: components["schemas"]["Swung"][];
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+            /** @description Ways that are there. */
+            ways: components["schemas"]["Way"][];
+            /** @description Periodic changes of speed, largest first. */
+            wow: components["schemas"]["Wow"][];
+        };
+        /** @description Level of a band against what was sent. */
+        ProbeBand: {
+            /**
+             * Format: double
+             * @description Level, in dB.
+             */
+            db: number;
+            /**
+             * Format: double
+             * @description Centre, in Hz.
+             */
+            hz: number;
+        };
+        /** @description One probe of a recording. */
+        ProbeReport: {
+            /**
+             * Format: double
+             * @description Where the signal begins, in samples of the recording.
+             */
+            at_samples: number;
+            /** @description Channel, from 1. */
+            channel: number;
+            /** @description Comes back inverted. */
+            invert: boolean;
+            /**
+             * Format: double
+             * @description The same in ms.
+             */
+            latency_ms: number;
+            /**
+             * Format: double
+             * @description How late it is, in samples, when the recording was begun together with the playing.
+             */
+            latency_samples: number;
+            /**
+             * Format: double
+             * @description How well one delay explains it, 0 to 1.
+             */
+            quality: number;
+            /**
+             * Format: double
+             * @description The highest frequency that comes through, in Hz.
+             */
+            reaches_hz: number;
+            /** @description In a sentence. */
+            reason: string;
+            /** @description Level by third-octave. */
+            response: components["schemas"]["ProbeBand"][];
+            /** @description What was sent. */
+            signal: string;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
         /** @description What one channel is to carry besides what it carries. */
         Proposed: {
             /** @description Nothing, where nothing is wrong. */
@@ -2264,6 +2882,11 @@ export interface components {
          * @description A frame of one recording, counted from its own beginning at the session's rate.
          */
         RecordingFrame: number;
+        /** @description Which recordings, each by one of its tracks: the reference first. */
+        Recordings: {
+            /** @description In order; the first is the reference. */
+            tracks: string[];
+        };
         /** @description What is to be done. */
         Repair: {
             /** @description What each channel is to carry besides. */
@@ -2308,6 +2931,85 @@ export interface components {
             power: number[];
             /** @description The loudest of the strikes, by its place among them. */
             strongest: number;
+        };
+        /** @description Notes, and the track that renders them. */
+        ScoreAndTrack: {
+            /**
+             * Format: uuid
+             * @description The notes.
+             */
+            score: string;
+            /**
+             * Format: uuid
+             * @description The track.
+             */
+            track: string;
+        };
+        /** @description A file of notes. */
+        ScoreView: {
+            /**
+             * Format: double
+             * @description Tempo at its beginning, in quarters a minute.
+             */
+            bpm: number;
+            /** @description Changes of tempo and metre in it. */
+            changes: number;
+            /**
+             * Format: uuid
+             * @description Id.
+             */
+            id: string;
+            /** @description Name of the file. */
+            name: string;
+            /** @description Notes in it. */
+            notes: number;
+            /**
+             * Format: double
+             * @description Length to the beginning of its last note, in seconds.
+             */
+            seconds: number;
+        };
+        /** @description Which print, and of which send. */
+        SendAndPrint: {
+            /**
+             * Format: uuid
+             * @description What came back.
+             */
+            print: string;
+            /**
+             * Format: uuid
+             * @description What was sent.
+             */
+            send: string;
+        };
+        /** @description A track that a print may have been made from. */
+        SendView: {
+            /**
+             * Format: double
+             * @description Median lag of the print, in frames.
+             */
+            later_frames: number;
+            /**
+             * Format: double
+             * @description What the whole map leaves of the print when this track is subtracted, in dB.
+             */
+            left_db: number;
+            /**
+             * Format: uuid
+             * @description Which.
+             */
+            track: string;
+            /** @description How sure its lag is. */
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** @description What is known of a print's send. */
+        SendsView: {
+            /** @description The first clearly is it. */
+            clear: boolean;
+            /** @description Tracks that were compared. */
+            compared: number;
+            /** @description Tracks that may be it, the likeliest first; none where no track predicts the print. */
+            sends: components["schemas"]["SendView"][];
         };
         /** @description A session. */
         Session: {
@@ -2542,6 +3244,16 @@ export interface components {
              */
             up_m: number;
         };
+        /** @description A device that is not there. */
+        StandIn: {
+            /** @description What it is. */
+            name: string;
+            /**
+             * Format: double
+             * @description What it says its latency is, in ms.
+             */
+            stated_ms: number;
+        };
         /**
          * @description What became of a finding.
          * @enum {string}
@@ -2601,6 +3313,19 @@ export interface components {
             /** @description Frame after the last. */
             to: components["schemas"]["RecordingFrame"];
         };
+        /** @description A band of the spectrum of the speed. */
+        Swung: {
+            /**
+             * Format: double
+             * @description Centre of the band, in Hz.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description RMS of the speed's change in it, as a part of the speed.
+             */
+            speed: number;
+        };
         /** @description The whole table. Tracks are named by their index in the list that was measured. */
         Table: {
             /** @description Tracks that are one recording. */
@@ -2637,6 +3362,21 @@ export interface components {
          * @enum {string}
          */
         Tells: "arrival" | "level";
+        /** @description What gives the tempo. */
+        TempoAsked: {
+            /** @description The session's own, a click's, or a steady track's. */
+            by: components["schemas"]["TempoBy"];
+            /**
+             * Format: uuid
+             * @description The click, or the steady track.
+             */
+            track?: string | null;
+        };
+        /**
+         * @description What gives the tempo that tracks are held against.
+         * @enum {string}
+         */
+        TempoBy: "session" | "click" | "track";
         /** @description Tempo and metre from a quarter on. */
         TempoChange: {
             /**
@@ -2654,6 +3394,30 @@ export interface components {
              * @description Quarters in a bar. Another number than before begins a bar.
              */
             quarters_a_bar: number;
+        };
+        /** @description A tempo that becomes the session's. */
+        TempoUsed: components["schemas"]["TempoAsked"] & {
+            /**
+             * Format: double
+             * @description One of those that may be meant as well, in quarters a minute; the first when it is not said.
+             */
+            bpm?: number | null;
+        };
+        /** @description A tempo, and the tracks against it. */
+        TempoView: {
+            /** @description Accents tell where bars begin. */
+            accented: boolean;
+            /** @description Its changes of tempo and metre. */
+            changes: components["schemas"]["TempoChange"][];
+            /**
+             * Format: double
+             * @description Session frame at which bar 1 begins; none where no tempo was found.
+             */
+            first_beat_frame?: number | null;
+            /** @description Tempi that may be meant as well: half and double. */
+            or_bpm: number[];
+            /** @description Every track. */
+            tracks: components["schemas"]["TrackAgainstView"][];
         };
         /** @description Points (recording frame, session frame), both rising; straight lines between them, and on beyond the ends. */
         TimeMap: number[][];
@@ -2762,6 +3526,47 @@ export interface components {
             /** @description From where to where each of them is heard, in session frames. */
             stretches_heard: components["schemas"]["SessionFrame"][][];
         };
+        /** @description A track against the tempo. */
+        TrackAgainst: {
+            /** @description One lag all along; otherwise it is feel. */
+            constant: boolean;
+            /** @description Strokes counted. */
+            hits: number;
+            /**
+             * Format: double
+             * @description How much later its strokes come, in ms, modulo the grid it plays on; none where that cannot be told.
+             */
+            lag_ms?: number | null;
+            /** @description Lags that fit as well by whole steps of the grid, in ms. */
+            or_ms: number[];
+            /**
+             * Format: int32
+             * @description Parts of a quarter that it plays on.
+             */
+            parts: number;
+            /** @description Why. */
+            reason: string;
+            /**
+             * Format: double
+             * @description Median deviation, in ms.
+             */
+            spread_ms: number;
+            /**
+             * Format: uuid
+             * @description Which.
+             */
+            track: string;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** @description A track against the tempo, and with what it carries now. */
+        TrackAgainstView: components["schemas"]["TrackAgainst"] & {
+            /**
+             * Format: double
+             * @description How much later it comes with the offset that it carries, in ms.
+             */
+            now_ms?: number | null;
+        };
         /** @description One track's part in a decision, as shown. */
         TrackChange: {
             /** @description Id of the edit that it came to carry. */
@@ -2856,6 +3661,11 @@ export interface components {
          * @enum {string}
          */
         Verdict: "undecided" | "likely" | "solid";
+        /**
+         * @description A way to correct a print.
+         * @enum {string}
+         */
+        Way: "offset" | "drift" | "map";
         /** @description A way to make up for it, before it is chosen. */
         WayView: {
             /** @description What stays to be added on connections: the tracks cannot do it. */
@@ -2905,6 +3715,24 @@ export interface components {
              * @description As recorded, in dB.
              */
             recorded_db: number;
+        };
+        /** @description A periodic change of speed. */
+        Wow: {
+            /**
+             * Format: double
+             * @description Amplitude of the lag, in frames.
+             */
+            frames: number;
+            /**
+             * Format: double
+             * @description How often, in Hz.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description Amplitude of the speed, as a part of it.
+             */
+            speed: number;
         };
     };
     responses: never;
@@ -3317,6 +4145,236 @@ export interface operations {
                 };
             };
             /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    write_probe: {
+        parameters: {
+            query: {
+                /** @description `sweep`, or `noise` where a sweep is not allowed. */
+                signal: string;
+                /** @description Rate of the file in Hz; 48000 when it is not said. */
+                rate_hz?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": number[];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandIn"][];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    probe_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeReport"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_probe: {
+        parameters: {
+            query: {
+                /** @description Its name. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeReport"][];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3854,6 +4912,236 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Dismissal"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_clocks: {
+        parameters: {
+            query: {
+                /** @description Ids with commas between; the first is the reference. */
+                tracks: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockView"][];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_clocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recordings"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_clocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClocksTaken"];
             };
         };
         responses: {
@@ -4679,6 +5967,240 @@ export interface operations {
             };
         };
     };
+    show_notes: {
+        parameters: {
+            query: {
+                /** @description The notes. */
+                score: string;
+                /** @description The track. */
+                track: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotesView"];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScoreAndTrack"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScoreAndTrack"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     overlay: {
         parameters: {
             query?: never;
@@ -5270,6 +6792,398 @@ export interface operations {
             };
         };
     };
+    show_print: {
+        parameters: {
+            query: {
+                /** @description What was sent. */
+                send: string;
+                /** @description What came back. */
+                print: string;
+                /** @description First session frame. */
+                from?: number;
+                /** @description First session frame after it. */
+                to?: number;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintView"];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendAndPrint"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    correct_print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintChoice"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_send: {
+        parameters: {
+            query: {
+                /** @description The print. */
+                print: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SendsView"];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    look_for_send: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnePrint"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     upload: {
         parameters: {
             query?: {
@@ -5384,6 +7298,268 @@ export interface operations {
                 };
             };
             /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_scores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoreView"][];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    bring_score: {
+        parameters: {
+            query: {
+                /** @description Its name. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "audio/midi": number[];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoreView"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    remove_score: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+                score: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_tempo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+                score: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5534,6 +7710,314 @@ export interface operations {
                 };
             };
             /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_tempo: {
+        parameters: {
+            query: {
+                /** @description The session's own, a click's, or a steady track's. */
+                by: components["schemas"]["TempoBy"];
+                /** @description The click, or the steady track. */
+                track?: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TempoView"];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_tempo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TempoAsked"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_lags: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LagsTaken"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    use_tempo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TempoUsed"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;

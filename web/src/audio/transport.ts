@@ -21,6 +21,8 @@ export interface MixRequest {
   click: boolean
   /** Part of the speed, 0.25 … 1. */
   speed: number
+  /** A print heard as corrected against its send in a way, whatever it carries. */
+  tried: { send: string; print: string; way: 'offset' | 'drift' | 'map' } | null
 }
 
 /** A part of the session, once or again and again. */
@@ -43,6 +45,7 @@ export function silentMix(): MixRequest {
     matched: false,
     click: false,
     speed: 1,
+    tried: null,
   }
 }
 

@@ -30,6 +30,10 @@ const views = [
   { name: 'align', label: 'Align', path: 'M3 9c3-5 6-5 9 0s6 5 9 0M3 19c3-5 6-5 9 0s6 5 9 0M12 3v22' },
   { name: 'stereo', label: 'Stereo', path: 'M13 4L4 13l9 9 9-9zM13 8v10M8 13h10' },
   { name: 'latency', label: 'Latency', path: 'M3 6h7c4 0 4 8 8 8h5M3 22h7c4 0 4-8 8-8M13 5l3 3-3 3' },
+  { name: 'prints', label: 'Prints', path: 'M3 9c2-5 4-5 6 0s4 5 6 0 4-5 6 0M3 19c3-5 5-5 7 0s4 5 7 0 3-5 5 0M21 4v4' },
+  { name: 'rendered', label: 'Rendered', path: 'M4 4v20M4 24h19M8 18h3M12 12h3M16 15h3M20 8h3' },
+  { name: 'clocks', label: 'Clocks', path: 'M13 4a10 10 0 1 0 .1 0M13 8v6l4 3M2 26h12M10 23h13' },
+  { name: 'tempo', label: 'Tempo', path: 'M4 22h18M6 22V9M11 22v-6M16 22V9M21 22v-6M8 22v-4M13 22v-4M18 22v-4' },
   { name: 'deliver', label: 'Deliver', path: 'M13 4v12M8 12l5 5 5-5M4 22h18' },
 ]
 

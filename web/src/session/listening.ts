@@ -19,6 +19,8 @@ export function makeListening(
   /** What a view has to hear while it is open, whatever the desk says: a scope, or tracks with places of their own. */
   const scopeHere = ref<Scope | null>(null)
   const placedHere = shallowRef<MixRequest['places'] | null>(null)
+  /** A print that is heard as corrected in a way, before that is decided. */
+  const triedHere = shallowRef<MixRequest['tried']>(null)
   const transport = shallowRef<Transport | null>(null)
   const silent = { playing: false, frame: 0, context: 'none', blocks: 0, gaps: 0, answerMs: 0 }
   const heard = reactive({ ...silent, corrected: true, soundS: 0 })
@@ -57,7 +59,7 @@ export function makeListening(
 
   function mix(): MixRequest {
     const { mono, difference, dim, swap, matched, click, speed } = desk.listening.value
-    const rest = { mono, dim, swap, matched, click, speed }
+    const rest = { mono, dim, swap, matched, click, speed, tried: triedHere.value }
     const here = placedHere.value
     if (here && scopeHere.value)
       return { ...rest, tracks: Object.keys(here), places: here, centred: false, apart: false, difference: false }
@@ -82,9 +84,10 @@ export function makeListening(
     transport.value?.setLoop(loop())
   }
 
-  function hearHere(which: Scope | null, places: MixRequest['places'] | null = null): void {
+  function hearHere(which: Scope | null, places: MixRequest['places'] | null = null, tried: MixRequest['tried'] = null): void {
     scopeHere.value = which
     placedHere.value = places
+    triedHere.value = tried
     listen()
   }
 
@@ -115,8 +118,9 @@ export function makeListening(
     void transport.value?.dispose()
     transport.value = null
     scopeHere.value = null
+    triedHere.value = null
     Object.assign(heard, silent)
   }
 
-  return { scopeHere, scope, transport, heard, makeTransport, sounds, listen, hearHere, toggleSound, playOnce, reset }
+  return { scopeHere, triedHere, scope, transport, heard, makeTransport, sounds, listen, hearHere, toggleSound, playOnce, reset }
 }

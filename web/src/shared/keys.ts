@@ -76,6 +76,8 @@ function onKey(event: KeyboardEvent): void {
   if (pressed(event.target, key)) return
   // The list of keys can always be reached: the switch is in it.
   if (!letters.value && key.length === 1 && key !== ' ' && key !== '?') return
+  // Text that somebody selected is copied, whatever the view copies.
+  if (key === 'Ctrl+c' && window.getSelection()?.toString()) return
   const action = [...actions].reverse().find((a) => a.key.toLowerCase() === key.toLowerCase())
   if (!action) return
   event.preventDefault()

@@ -20,6 +20,25 @@ pub enum MapError {
     Speed,
 }
 
+/// Points without those that a straight line between the ones that stay misses by no more than `off`, in session frames. The first and
+/// the last stay. One walk: each line goes as far as the slopes that keep all points in reach allow.
+pub fn thinned(points: &[[f64; 2]], off: f64) -> Vec<[f64; 2]> {
+    let Some(first) = points.first() else { return Vec::new() };
+    let mut kept = vec![*first];
+    let mut slopes = [f64::NEG_INFINITY, f64::INFINITY];
+    for (p, next) in points.iter().zip(points.iter().skip(1).map(Some).chain([None])).skip(1) {
+        let [x, y] = kept[kept.len() - 1];
+        let (run, rise) = (p[0] - x, p[1] - y);
+        slopes = [slopes[0].max((rise - off) / run), slopes[1].min((rise + off) / run)];
+        let goes_on = next.is_some_and(|n| (slopes[0]..=slopes[1]).contains(&((n[1] - y) / (n[0] - x))));
+        if !goes_on {
+            kept.push(*p);
+            slopes = [f64::NEG_INFINITY, f64::INFINITY];
+        }
+    }
+    kept
+}
+
 /// Points (recording frame, session frame), both rising; straight lines between them, and on beyond the ends.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

@@ -80,6 +80,11 @@ impl TempoMap {
         Ok(Self { first_beat_frame, changes })
     }
 
+    /// Its changes, the first at quarter 0.
+    pub fn changes(&self) -> &[TempoChange] {
+        &self.changes
+    }
+
     /// Where its beats fall at a rate.
     pub fn beats(&self, rate_hz: f64) -> Beats {
         let mut steady: Vec<Steady> = Vec::with_capacity(self.changes.len());

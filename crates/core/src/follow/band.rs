@@ -36,16 +36,31 @@ pub(super) fn bands(
     print: &dyn Source,
     rate: SampleRate,
 ) -> Result<(Band, Band, Band), MeasureError> {
+    let top = top(send, print, rate)?;
+    let middle = top.halved();
+    let low = middle.halved().halved();
+    Ok((top, middle, low))
+}
+
+/// The middle one alone.
+pub(super) fn middle(send: &dyn Source, print: &dyn Source, rate: SampleRate) -> Result<Band, MeasureError> {
+    Ok(top(send, print, rate)?.halved())
+}
+
+/// How often a rate is halved until the next time would leave less than the widest band needs.
+fn halvings(rate: SampleRate) -> u32 {
     let mut halvings = 0;
     while rate.hz() >> (halvings + 1) >= TOP_HZ {
         halvings += 1;
     }
+    halvings
+}
+
+/// Two recordings at the rate of the widest band.
+fn top(send: &dyn Source, print: &dyn Source, rate: SampleRate) -> Result<Band, MeasureError> {
+    let halvings = halvings(rate);
     let (send, print) = rayon::join(|| lowered(send, halvings), || lowered(print, halvings));
-    let top =
-        Band { hz: rate.hz_f64() / f64::from(1u32 << halvings), send: MemSource(send?), print: MemSource(print?) };
-    let middle = top.halved();
-    let low = middle.halved().halved();
-    Ok((top, middle, low))
+    Ok(Band { hz: rate.hz_f64() / f64::from(1u32 << halvings), send: MemSource(send?), print: MemSource(print?) })
 }
 
 impl Band {

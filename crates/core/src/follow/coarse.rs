@@ -32,6 +32,11 @@ pub(super) struct Line {
 
 /// The line along which a print follows its send best; none when there is no sound to compare. A line is found for strangers too.
 pub(super) fn line(band: &Band) -> Option<Line> {
+    best(band).map(|b| b.0)
+}
+
+/// The same with the mean height of the correlations along it, against their RMS.
+pub(super) fn best(band: &Band) -> Option<(Line, f64)> {
     let window = ((WINDOW_S * band.hz) as usize).min(band.print.0.len());
     let starts = loud(&band.print.0, window);
     let curves: Vec<(f64, Vec<f32>)> = starts
@@ -53,7 +58,8 @@ pub(super) fn line(band: &Band) -> Option<Line> {
         })
         .max_by(|a, b| a.2.total_cmp(&b.2))?;
     let (slope, at, score) = best;
-    (score > 0.0).then_some(Line { at_0: EARLIEST_S + at as f64 * GRID_S - slope * middle, slope })
+    let line = Line { at_0: EARLIEST_S + at as f64 * GRID_S - slope * middle, slope };
+    (score > 0.0).then_some((line, f64::from(score)))
 }
 
 /// The best place on the grid for lags that change by a slope, and its mean height.

@@ -12,10 +12,16 @@ mod band;
 mod coarse;
 mod curve;
 mod fill;
+mod followed;
 mod model;
 mod print;
 mod read;
 mod refine;
+mod sends;
+mod spectrum;
 mod track;
 
-pub use print::{Followed, LONGEST_S, Left, Wow, follow, left_along};
+pub use followed::{Followed, Left, Way, Wow, onto};
+pub use print::{LONGEST_S, follow, left_along};
+pub use sends::{Candidate, Sends, find_send};
+pub use spectrum::{Swung, wow_spectrum};

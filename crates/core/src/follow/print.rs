@@ -1,11 +1,11 @@
 //! A print measured against its send.
 
 use crate::dsp::one_delay::{OneDelay, one_delay};
-use crate::edit::map::TimeMap;
 use crate::follow::band::{Band, Pair, bands};
 use crate::follow::coarse;
 use crate::follow::curve::{Curve, STEP_S, time};
 use crate::follow::fill::{Swing, filled, swings};
+use crate::follow::followed::{Followed, Left, Wow, nothing};
 use crate::follow::model::{Filter, Sums};
 use crate::follow::refine::{HIGHEST, LOWEST_HZ, Pass, information, quantile, refined};
 use crate::follow::track;
@@ -46,92 +46,6 @@ const HELD_HZ: [f64; 2] = [60.0, 19_500.0];
 const JUDGED_HZ: [f64; 2] = [200.0, 12_000.0];
 /// Periodic changes told.
 const SWINGS: usize = 5;
-
-/// What each way of correcting leaves of the print when the send is subtracted through the filter that fits best, in dB against the print,
-/// over 80 to 9,000 Hz.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Left {
-    /// One offset.
-    pub offset: f64,
-    /// An offset and a constant speed.
-    pub drift: f64,
-    /// All of the lag along time.
-    pub map: f64,
-}
-
-/// A periodic change of speed.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Wow {
-    /// How often, in Hz.
-    pub hz: f64,
-    /// Amplitude of the lag, in frames.
-    pub frames: f64,
-    /// Amplitude of the speed, as a part of it.
-    pub speed: f64,
-}
-
-/// A print against its send.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Followed {
-    /// Frames between two values of the lag; value j belongs to frame (j + ½)·step of the print.
-    pub step_frames: f64,
-    /// How many frames later than the send the print is, along time.
-    pub lag_frames: Vec<f64>,
-    /// Which of them were measured; the others go on as those about them do.
-    pub measured: Vec<bool>,
-    /// The median of what was measured, in frames.
-    pub later_frames: f64,
-    /// How much longer the print is than the send, in parts of a million.
-    pub drift_ppm: f64,
-    /// Lag at the print's first frame on the straight line through what was measured.
-    pub line_frames: f64,
-    /// Inverted against the send?
-    pub invert: bool,
-    /// Part of the sounding print that was measured.
-    pub share: f64,
-    /// What each way leaves.
-    pub left: Left,
-    /// Periodic changes, largest first.
-    pub wow: Vec<Wow>,
-    /// How sure.
-    pub verdict: Verdict,
-    /// Why.
-    pub reason: String,
-}
-
-impl Followed {
-    /// The map that brings the print onto its send, with a point every 20 ms.
-    pub fn map(&self) -> Option<TimeMap> {
-        let at = |j: usize| (j as f64 + 0.5) * self.step_frames;
-        let point = |j: usize| [at(j), at(j) - self.lag_frames[j]];
-        TimeMap::new((0..self.lag_frames.len()).step_by(4).map(point).collect()).ok()
-    }
-
-    /// The map that takes out its median lag and its drift.
-    pub fn straight(&self) -> Option<TimeMap> {
-        let end = self.lag_frames.len() as f64 * self.step_frames;
-        let of = |at: f64| at - self.line_frames - self.drift_ppm * 1e-6 * at;
-        TimeMap::new(vec![[0.0, of(0.0)], [end, of(end)]]).ok()
-    }
-}
-
-/// What is said when nothing can be followed.
-fn nothing(reason: &str) -> Followed {
-    Followed {
-        step_frames: 0.0,
-        lag_frames: Vec::new(),
-        measured: Vec::new(),
-        later_frames: 0.0,
-        drift_ppm: 0.0,
-        line_frames: 0.0,
-        invert: false,
-        share: 0.0,
-        left: Left { offset: 0.0, drift: 0.0, map: 0.0 },
-        wow: Vec::new(),
-        verdict: Verdict::Undecided,
-        reason: reason.into(),
-    }
-}
 
 /// Follows a print: how late it is against its send along time, from −0.25 to 10 s, its polarity, and what corrections leave.
 ///

@@ -7,6 +7,7 @@ use super::value::{NoteValue, note_value};
 use crate::dsp::stats::median;
 use crate::onsets::{Begun, Kind, MOST_GUESSED_MS};
 use crate::verdict::Verdict;
+use serde::{Deserialize, Serialize};
 
 /// Fewest events of which anything is told.
 const FEWEST: usize = 4;
@@ -28,7 +29,7 @@ const UNCERTAIN_MS: [f64; 2] = [0.3, 1.0];
 const PLAYED_MS: f64 = 6.0;
 
 /// One note.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct NoteLate {
     /// When the file has it, in seconds.
     pub seconds: f64,
@@ -39,7 +40,7 @@ pub struct NoteLate {
 }
 
 /// A rendering against its notes.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct NotesMeasured {
     /// How much later its sounds begin than their notes, in ms.
     pub latency_ms: Option<f64>,

@@ -1,12 +1,14 @@
 //! A latency as a note value: "62.5 ms is a thirty-second at 120".
 
+use serde::{Deserialize, Serialize};
+
 /// Note values from long to short, as parts of a whole note.
 const PARTS: [u32; 7] = [1, 2, 4, 8, 16, 32, 64];
 /// Certain enough to be named, in ms, besides what the measurement is uncertain by.
 const NAMED_MS: f64 = 1.0;
 
 /// A note value, and how far a latency lies beside it.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct NoteValue {
     /// As "1/32", "1/16 dotted" or "1/8 triplet".
     pub name: String,

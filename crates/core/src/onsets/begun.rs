@@ -4,6 +4,7 @@ use super::{change, swell};
 use crate::progress::MeasureError;
 use crate::signal::{Source, index};
 use crate::units::SampleRate;
+use serde::{Deserialize, Serialize};
 
 /// Sounds this close together are one event, in seconds: a chord.
 pub const TOGETHER_S: f64 = 0.002;
@@ -28,7 +29,7 @@ const STRUCK_PEAK_MS: usize = 60;
 pub const MOST_GUESSED_MS: f64 = 8.0;
 
 /// How a sound begins.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Kind {
     /// At once.
     Struck,

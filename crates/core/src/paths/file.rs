@@ -78,6 +78,9 @@ pub struct Stage {
     /// Rate at which samples are counted; the session's when it is not said.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub at_rate_hz: Option<f64>,
+    /// Latency that a probe measured, in milliseconds: beside what is stated, which counts.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub measured_ms: Option<f64>,
     /// Is it switched on?
     #[serde(default = "yes")]
     pub on: bool,

@@ -6,6 +6,7 @@ mod process;
 
 pub use parts::{convolved, delayed, low_pass, low_pass_analogue, noisy, peak};
 
+use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 
 /// A device that is not there.
@@ -26,6 +27,11 @@ impl Stage {
     /// Sound at 48 kHz through it; as long as what goes in.
     pub fn process(&self, x: &[f32], rng: &mut ChaCha8Rng) -> Vec<f32> {
         (self.run)(x, rng)
+    }
+
+    /// The same with noise of a seed.
+    pub fn process_seeded(&self, x: &[f32], seed: u64) -> Vec<f32> {
+        self.process(x, &mut ChaCha8Rng::seed_from_u64(seed))
     }
 }
 

@@ -4,6 +4,7 @@ use super::state::{State, id};
 use crate::api::seat::exchanged;
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::patch::{Facts, TrackPatch};
+use crate::db::paths;
 use crate::db::sessions;
 use crate::db::tracks::{TrackRow, named};
 use crate::derive::check::{CheckOf, Measured, by_name, known, measured_in_room};
@@ -11,13 +12,14 @@ use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::decide::case::{Advice, SourceOf};
-use marea_core::decide::finding::To;
+use marea_core::decide::finding::{Finding, To};
 use marea_core::decide::stage::Stage;
 use marea_core::decide::{PairSides, tracks_of};
 use marea_core::measure::arrival::Table;
 use marea_core::measure::places::with_facts;
 use marea_session::accept::{self, Accepted};
-use marea_session::standing::{CarriedRow, FindingView, Kept, WholeBand};
+use marea_session::paths_view::unequal_meetings;
+use marea_session::standing::{CarriedRow, FindingView, Kept, WholeBand, in_order};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -87,6 +89,8 @@ pub(super) struct Judged {
     measured: Measured,
     stale: bool,
     judged: marea_session::standing::Judged,
+    /// What was found of the signal paths, by the node where it lies.
+    of_paths: Vec<(String, Finding)>,
 }
 
 impl Kept for Judged {
@@ -120,11 +124,21 @@ impl Judged {
         let by_name = tracks_of(&by_name(&rows));
         let judged =
             marea_session::standing::Judged::of(&measured.table, known(&rows, now.session.anchor_id), by_name, missing);
-        Ok(Self { rows, measured, stale: !fits, judged })
+        let map = paths::get(state.db(), session).await?.map(|m| match now.session.rate_hz {
+            Some(hz) => m.at_rate(f64::from(hz)),
+            None => m,
+        });
+        let names: Vec<String> = rows.iter().map(|t| t.name.clone()).collect();
+        // A map that cannot be added up says so under Latency.
+        let of_paths = map.and_then(|m| unequal_meetings(&m, &names).ok()).unwrap_or_default();
+        Ok(Self { rows, measured, stale: !fits, judged, of_paths })
     }
 
     fn findings(&self) -> Vec<FindingView> {
-        self.judged.findings(self)
+        let mut all = self.judged.findings(self);
+        all.extend(self.judged.beside(self.of_paths.iter().cloned(), self));
+        in_order(&mut all);
+        all
     }
 
     /// Whether one of two tracks is to be inverted against the other, as recorded; none where the check does not tell or is out of date.

@@ -5,7 +5,7 @@ use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::patch::EditPatch;
 use crate::db::tracks::{TrackRow, named};
 use crate::db::{sessions, tracks};
-use crate::derive::{self, Now};
+use crate::derive::Now;
 use crate::error::{ErrorBody, ServerError};
 use crate::tasks::ImageOf;
 use actix_web::{HttpResponse, get, post, web};
@@ -158,10 +158,7 @@ pub async fn request_image(
     wanted: web::Json<Channels>,
 ) -> Result<HttpResponse, ServerError> {
     let asked = Asked::of(&state, &path, &wanted).await?;
-    if asked.now.is_there(state.db()).await? {
-        return Ok(HttpResponse::NoContent().finish());
-    }
-    Ok(HttpResponse::Accepted().json(derive::begin(&state.workers, &asked.now).await?))
+    state.asked_for(&asked.now).await
 }
 
 /// The image of tracks as they are carried now; 204 when it has not been measured so.

@@ -1,6 +1,7 @@
 //! The routes, all in one table, and the description generated from them.
 
 pub mod check;
+pub mod clocks;
 pub mod deliveries;
 pub mod desk;
 pub mod events;
@@ -9,10 +10,14 @@ pub mod image;
 pub mod overlay;
 pub mod pairs;
 pub mod paths;
+pub mod prints;
+pub mod probe;
+pub mod scores;
 pub mod seat;
 pub mod sessions;
 pub mod sound;
 mod state;
+pub mod tempo;
 pub mod upload;
 pub mod uploads;
 
@@ -83,6 +88,29 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(paths::choose_way)
             .service(paths::read_sheet)
             .service(paths::paths_file)
+            .service(prints::request_print)
+            .service(prints::show_print)
+            .service(prints::correct_print)
+            .service(prints::look_for_send)
+            .service(prints::show_send)
+            .service(clocks::request_clocks)
+            .service(clocks::show_clocks)
+            .service(clocks::take_clocks)
+            .service(scores::list_scores)
+            .service(scores::bring_score)
+            .service(scores::remove_score)
+            .service(scores::take_tempo)
+            .service(scores::request_notes)
+            .service(scores::show_notes)
+            .service(scores::take_notes)
+            .service(probe::write_probe)
+            .service(probe::read_probe)
+            .service(probe::list_devices)
+            .service(probe::probe_device)
+            .service(tempo::request_tempo)
+            .service(tempo::show_tempo)
+            .service(tempo::use_tempo)
+            .service(tempo::take_lags)
             .service(deliveries::request_delivery)
             .service(deliveries::list_deliveries)
             .service(deliveries::download_file)

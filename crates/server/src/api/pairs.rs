@@ -4,8 +4,8 @@ use super::check::Judged;
 use super::state::{State, id};
 use crate::db::sessions;
 use crate::db::tracks::TrackRow;
+use crate::derive::Now;
 use crate::derive::work::open;
-use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
 use crate::jobs::{JobError, blocking};
 use crate::tasks::PairOf;
@@ -73,10 +73,7 @@ pub async fn request_pair(
     pair: web::Json<Pair>,
 ) -> Result<HttpResponse, ServerError> {
     let now = pair.now(&state, &path).await?;
-    if now.is_there(state.db()).await? {
-        return Ok(HttpResponse::NoContent().finish());
-    }
-    Ok(HttpResponse::Accepted().json(derive::begin(&state.workers, &now).await?))
+    state.asked_for(&now).await
 }
 
 /// The measurement of B against A; 204 when it has not been measured.

@@ -125,7 +125,10 @@ async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Re
     match request {
         Request::Play { from, generation, mix, range } => {
             let s = sessions::get(state.db(), session).await?;
-            let tracks = tracks::of_session(state.db(), session).await?;
+            let mut tracks = tracks::of_session(state.db(), session).await?;
+            if let Some(tried) = &mix.tried {
+                super::prints::tried(state, session, &mut tracks, tried).await?;
+            }
             let rate = SampleRate::new(u64::from(s.rate()?)).map_err(|e| ServerError::Conflict(e.to_string()))?;
             // Whole frames sound as they are recorded, bit for bit; slowed down, a part of a frame does not matter.
             let bounds = Bounds::of(&tracks, s.rate_hz.unwrap_or(48_000));

@@ -1,8 +1,10 @@
 //! What handlers work with.
 
+use crate::derive::{self, Derived, Now};
 use crate::error::ServerError;
 use crate::jobs::Workers;
 use crate::settings::Settings;
+use actix_web::HttpResponse;
 use sqlx::MySqlPool;
 use tokio::sync::watch;
 
@@ -21,6 +23,17 @@ impl State {
     /// The database.
     pub fn db(&self) -> &MySqlPool {
         &self.workers.db
+    }
+
+    /// What is answered to whoever asks for a result: 204 when it is there, else the job that measures it.
+    ///
+    /// # Errors
+    /// As the database says.
+    pub async fn asked_for<D: Derived>(&self, now: &Now<D>) -> Result<HttpResponse, ServerError> {
+        if now.is_there(self.db()).await? {
+            return Ok(HttpResponse::NoContent().finish());
+        }
+        Ok(HttpResponse::Accepted().json(derive::begin(&self.workers, now).await?))
     }
 }
 

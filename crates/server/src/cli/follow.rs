@@ -5,9 +5,8 @@ use super::files::{Loaded, load};
 use super::report::round;
 use super::write::{Planned, write_all};
 use clap::Args;
-use marea_core::edit::Edit;
-use marea_core::follow::{Followed, follow};
-use marea_core::units::{Offset, SampleRate};
+use marea_core::follow::{self, Followed};
+use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
 use serde::Serialize;
 use std::path::PathBuf;
@@ -34,7 +33,7 @@ pub struct FollowArgs {
     pub write: WriteArgs,
 }
 
-/// A way to correct a print.
+/// A way to correct a print, as the command line has it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
 pub enum Way {
     /// One offset.
@@ -43,6 +42,16 @@ pub enum Way {
     Drift,
     /// All of the lag along time: the speed follows it.
     Map,
+}
+
+impl From<Way> for follow::Way {
+    fn from(way: Way) -> Self {
+        match way {
+            Way::Offset => Self::Offset,
+            Way::Drift => Self::Drift,
+            Way::Map => Self::Map,
+        }
+    }
 }
 
 /// What `follow --json` prints; docs/follow.schema.json describes it. What cannot be followed has no numbers.
@@ -99,13 +108,14 @@ pub fn run_follow(args: &FollowArgs) -> Result<(), String> {
     let of = |f: &Loaded| format!("{}: no channel", f.name);
     let sent = send.channels.first().ok_or_else(|| of(&send))?;
     let came = print.channels.first().ok_or_else(|| of(&print))?;
-    let found = follow(sent, came, rate, &|_| true).map_err(|e| e.to_string())?;
+    let found = follow::follow(sent, came, rate, &|_| true).map_err(|e| e.to_string())?;
     let report = report(&send, &print, rate, &found);
     if let Some(out) = &args.out {
         if found.verdict == Verdict::Undecided {
             return Err(format!("{} is left as it is: {}", print.name, found.reason));
         }
-        let edit = corrected(&found, args.way)
+        let edit = found
+            .edit(args.way.into())
             .ok_or_else(|| format!("{}: its speed changes too much for a correction", print.name))?;
         let order: Vec<(&Loaded, usize)> = (0..print.channels.len()).map(|c| (&print, c)).collect();
         let edits = vec![edit; order.len()];
@@ -119,16 +129,6 @@ pub fn run_follow(args: &FollowArgs) -> Result<(), String> {
         summary(&report);
     }
     Ok(())
-}
-
-/// The edit that corrects a print in one of the ways.
-fn corrected(found: &Followed, way: Way) -> Option<Edit> {
-    let edit = Edit { invert: found.invert, ..Edit::default() };
-    Some(match way {
-        Way::Offset => Edit { placement: Offset(-found.later_frames).into(), ..edit },
-        Way::Drift => Edit { map: Some(found.straight()?), ..edit },
-        Way::Map => Edit { map: Some(found.map()?), ..edit },
-    })
 }
 
 fn report(send: &Loaded, print: &Loaded, rate: SampleRate, f: &Followed) -> Report {

@@ -1,15 +1,12 @@
 //! `marea probe`: writes a test signal, and reads what came back through a path.
 
 use clap::Args;
-use marea_core::probe::{self, PERIOD_S, Reading, Signal};
+use marea_core::probe::{self, PERIOD_S, Signal};
 use marea_core::units::SampleRate;
-use marea_core::verdict::Verdict;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
+use marea_session::probes::{LONGEST_S, ProbeReport, probes};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
-
-/// The longest recording that is looked through, in seconds.
-const LONGEST_S: u64 = 3_600;
 
 /// A probe to write or to read.
 #[derive(Debug, Args)]
@@ -39,27 +36,6 @@ struct Report {
     file: String,
     sample_rate_hz: u32,
     probes: Vec<ProbeReport>,
-}
-
-#[derive(Debug, Serialize)]
-struct ProbeReport {
-    channel: usize,
-    signal: Signal,
-    at_samples: f64,
-    latency_samples: f64,
-    latency_ms: f64,
-    invert: bool,
-    verdict: Verdict,
-    quality: f64,
-    reaches_hz: f64,
-    response: Vec<Band>,
-    reason: String,
-}
-
-#[derive(Debug, Serialize)]
-struct Band {
-    hz: f64,
-    db: f64,
 }
 
 /// `marea probe`.
@@ -104,37 +80,13 @@ fn read(file: &Path, json: bool) -> Result<(), String> {
         return Err(format!("{name} is longer than an hour: cut out the part with the probes"));
     }
     let (info, planes) = marea_media::read_all(file).map_err(told)?;
-    let hz = f64::from(info.rate.hz());
-    let of = |(channel, plane): (usize, &Vec<f32>)| {
-        let found = probe::read(plane, info.rate);
-        found.into_iter().map(|r| report(channel, &r, hz)).collect::<Vec<_>>()
-    };
-    let probes: Vec<ProbeReport> = (1..).zip(&planes).flat_map(of).collect();
-    let report = Report { file: name, sample_rate_hz: info.rate.hz(), probes };
+    let report = Report { file: name, sample_rate_hz: info.rate.hz(), probes: probes(&planes, info.rate) };
     if json {
         say!("{}", serde_json::to_string_pretty(&report).map_err(|e| e.to_string())?);
     } else {
         print(&report);
     }
     Ok(())
-}
-
-fn report(channel: usize, r: &Reading, hz: f64) -> ProbeReport {
-    // No minus before a zero.
-    let to = |v: f64, per: f64| (v * per).round() / per + 0.0;
-    ProbeReport {
-        channel,
-        signal: r.signal,
-        at_samples: to(r.at, 1e3),
-        latency_samples: to(r.latency, 1e3),
-        latency_ms: to(r.latency * 1_000.0 / hz, 1e6),
-        invert: r.invert,
-        verdict: r.verdict,
-        quality: to(r.quality, 1e4),
-        reaches_hz: to(r.reaches_hz, 1.0),
-        response: r.response.iter().map(|&(hz, db)| Band { hz: to(hz, 1.0), db: to(db, 1e2) }).collect(),
-        reason: r.reason.clone(),
-    }
 }
 
 fn print(report: &Report) {

@@ -13,6 +13,7 @@ mod old_edits;
 pub mod patch;
 pub mod paths;
 pub mod room;
+pub mod scores;
 pub mod sessions;
 pub mod tracks;
 pub mod uploads;

@@ -2,7 +2,7 @@
 
 use super::kind::{Derived, Now};
 use super::work::Work;
-use crate::db::{again, decisions, derived, jobs, sessions};
+use crate::db::{again, decisions, derived, jobs, scores, sessions};
 use crate::error::ServerError;
 use crate::tasks::Task;
 use crate::worker::{JobError, Reporter, Workers, blocking};
@@ -83,8 +83,16 @@ pub async fn run<D: Derived>(
 ) -> Result<serde_json::Value, JobError> {
     let now = Now::of(&w.db, session, of.clone()).await?;
     let rate = SampleRate::new(u64::from(now.session.rate()?)).map_err(|e| JobError::Failed(e.to_string()))?;
-    let work =
-        Work { tracks: now.tracks, rate, air: now.session.air(), store: w.store.clone(), reporter: reporter.clone() };
+    let work = Work {
+        tracks: now.tracks,
+        rate,
+        air: now.session.air(),
+        first_beat_frame: now.session.first_beat_frame,
+        tempo: now.session.tempo(),
+        scores: scores::of_session(&w.db, session).await?,
+        store: w.store.clone(),
+        reporter: reporter.clone(),
+    };
     let what = of.clone();
     let measured = blocking(move || what.measure(&work)).await?;
     put(&w.db, session, of, &now.basis, &measured).await?;

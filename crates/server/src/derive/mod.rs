@@ -2,10 +2,15 @@
 //! measuring itself. A result is kept under the hash of what counts; with another hash it is out of date.
 
 pub mod check;
+pub mod clocks;
 pub mod image;
 mod keep;
 mod kind;
+pub mod notes;
 pub mod pair;
+pub mod print;
+pub mod send;
+pub mod tempo;
 pub mod work;
 
 pub use keep::{begin, keep_up, put, run};

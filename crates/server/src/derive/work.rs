@@ -1,8 +1,10 @@
 //! What measuring has to work with.
 
+use crate::db::scores::ScoreRow;
 use crate::db::tracks::TrackRow;
 use crate::store::{Missing, Store};
 use crate::worker::{JobError, Reporter};
+use marea_core::edit::tempo::TempoMap;
 use marea_core::progress::MeasureError;
 use marea_core::units::{Air, SampleRate};
 use marea_media::Stop;
@@ -16,6 +18,12 @@ pub struct Work {
     pub rate: SampleRate,
     /// The air it was recorded in.
     pub air: Air,
+    /// Session frame at which bar 1 begins.
+    pub first_beat_frame: i64,
+    /// The session's bars and beats.
+    pub tempo: TempoMap,
+    /// The session's files of notes.
+    pub scores: Vec<ScoreRow>,
     pub(super) store: Store,
     pub(super) reporter: Reporter,
 }

@@ -185,6 +185,11 @@ impl Workers {
             Task::Derive { of: Subject::Check, .. } => derive::run(self, session, &CheckOf, reporter).await,
             Task::Derive { of: Subject::Pair(pair), .. } => derive::run(self, session, pair, reporter).await,
             Task::Derive { of: Subject::Image(image), .. } => derive::run(self, session, image, reporter).await,
+            Task::Derive { of: Subject::Print(print), .. } => derive::run(self, session, print, reporter).await,
+            Task::Derive { of: Subject::Send(send), .. } => derive::run(self, session, send, reporter).await,
+            Task::Derive { of: Subject::Clocks(clocks), .. } => derive::run(self, session, clocks, reporter).await,
+            Task::Derive { of: Subject::Notes(notes), .. } => derive::run(self, session, notes, reporter).await,
+            Task::Derive { of: Subject::Tempo(tempo), .. } => derive::run(self, session, tempo, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

@@ -5,6 +5,7 @@
 //! for none), then for each an RMS a track, in the order they were asked for, then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
 
 use bytes::Bytes;
+use marea_core::follow::Way;
 use marea_core::measure::readings::meter::StereoReading;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -75,6 +76,19 @@ pub struct MixRequest {
     pub click: bool,
     /// Part of the speed, 0.25 … 1; none for all of it.
     pub speed: Option<f64>,
+    /// A print that is heard as corrected before anything is decided.
+    pub tried: Option<Tried>,
+}
+
+/// A way to correct a print, tried by ear.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+pub struct Tried {
+    /// What was sent.
+    pub send: Uuid,
+    /// What came back.
+    pub print: Uuid,
+    /// In which way.
+    pub way: Way,
 }
 
 /// Where and how loud one track is heard.

@@ -7,11 +7,14 @@ mod common;
 
 mod bringing;
 mod check;
+mod clocks;
 mod hands;
 mod lanes;
 mod latency;
 mod listening;
 mod page;
+mod prints;
+mod rendered;
 mod stereo;
 mod way;
 

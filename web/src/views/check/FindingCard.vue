@@ -90,6 +90,9 @@ function leave(): void {
       <button v-if="f.effects.length > 0" class="link" data-test="effects" :aria-expanded="effects" @click.stop="effects = !effects">
         Effects
       </button>
+      <router-link v-if="f.kind === 'paths-meet-unequal'" class="link" :to="{ name: 'latency', params: { session: store.id } }" @click.stop
+        >See the paths</router-link
+      >
       <button class="link" data-test="dismiss" @click.stop="leaving = !leaving">Put aside</button>
     </footer>
     <table v-if="open && effects && f.effects.length > 0" class="effects" data-test="effects-table">

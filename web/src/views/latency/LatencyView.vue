@@ -7,6 +7,8 @@ import { span } from '../../shared/units'
 import MeetingList from './MeetingList.vue'
 import PathMapDrawing from './PathMap.vue'
 import PathTable from './PathTable.vue'
+import ProbeDialog from './ProbeDialog.vue'
+import RouteList from './RouteList.vue'
 import WayCards from './WayCards.vue'
 import { addNode, addStages, changeStage, freshName, ofTracks, removeNode, removeStage, toggleFeed, withTracks } from './map'
 import type { PathMap, PathNodeKind, PathStage, Spot } from './map'
@@ -19,6 +21,13 @@ const picked = ref<Spot | null>(null)
 const busy = ref(false)
 const table = useTemplateRef<InstanceType<typeof PathTable>>('table')
 const file = useTemplateRef<HTMLInputElement>('file')
+/** The stage whose true latency is being measured. */
+const probing = ref<Spot | null>(null)
+const probed = computed(() => {
+  const at = probing.value?.stage ?? null
+  const stage = at === null ? undefined : map.value?.nodes.find((n) => n.id === probing.value!.node)?.stages?.[at]
+  return at === null || !stage ? null : { node: probing.value!.node, at, stage, name: stage.name || `stage ${at + 1}` }
+})
 /** Stages that were copied. */
 const copied = ref<PathStage[]>([])
 
@@ -127,6 +136,17 @@ async function bring(e: Event): Promise<void> {
   }
 }
 
+function probe(): void {
+  if ((picked.value?.stage ?? null) === null) return tellTrouble('Pick a stage first: its latency is measured.')
+  probing.value = picked.value
+}
+
+function keepMeasured(change: Partial<PathStage>, label: string): void {
+  const now = probed.value
+  probing.value = null
+  if (now) void carry(changeStage(map.value!, now.node, now.at, change), label)
+}
+
 async function take(way: Parameters<typeof choose>[0]): Promise<void> {
   busy.value = true
   await choose(way)
@@ -142,6 +162,7 @@ useKeys('Latency', [
   { key: 'g', label: 'New group', run: () => newNode('group') },
   { key: 'n', label: 'New stage in the node that is picked', run: newStage },
   { key: 'x', label: 'Stage on or off', run: switchStage },
+  { key: 'p', label: 'Measure the stage that is picked', run: probe },
   { key: 't', label: 'Go to the stage that costs most', run: offenderShown },
   { key: 'F2', label: 'Write the name of what is picked', run: () => table.value?.write() },
   { key: 'Delete', label: 'Remove what is picked', run: remove },
@@ -224,11 +245,25 @@ useKeys('Latency', [
       </div>
       <aside>
         <MeetingList :view="view" :picked="picked?.node ?? null" @pick="(node) => (picked = { node, stage: null })" />
+        <RouteList
+          :view="view"
+          :unit="store.unit"
+          :measure="{ ...store.measure, rateHz: map.sample_rate_hz }"
+          @pick="(node) => (picked = { node, stage: null })"
+        />
         <details v-if="view.notes.length > 0" class="notes">
           <summary>{{ view.notes.length === 1 ? 'One note' : `${view.notes.length} notes` }}</summary>
           <p v-for="n in view.notes" :key="n">{{ n }}</p>
         </details>
-        <PathTable ref="table" v-model:picked="picked" :map="map" :unit="store.unit" @draw="(next, label) => carry(next, label)" />
+        <PathTable
+          ref="table"
+          v-model:picked="picked"
+          :map="map"
+          :unit="store.unit"
+          @draw="(next, label) => carry(next, label)"
+          @probe="(spot) => (probing = spot)"
+        />
+        <ProbeDialog :stage="probed" :rate-hz="map.sample_rate_hz" @measured="keepMeasured" @close="probing = null" />
       </aside>
     </template>
   </div>

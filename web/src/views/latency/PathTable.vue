@@ -8,17 +8,19 @@ import {
   latencyText,
   parseLatency,
   renameNode,
+  statedMs,
   setKind,
   toggleFeed,
   type PathMap,
   type PathNode,
   type PathNodeKind,
+  type PathStage,
   type Spot,
 } from './map'
 
 const props = defineProps<{ map: PathMap; unit: Unit }>()
 const picked = defineModel<Spot | null>('picked', { required: true })
-const emit = defineEmits<{ draw: [map: PathMap, label: string] }>()
+const emit = defineEmits<{ draw: [map: PathMap, label: string]; probe: [spot: Spot] }>()
 const box = useTemplateRef<HTMLElement>('box')
 
 const KINDS: PathNodeKind[] = ['track', 'group', 'return', 'output']
@@ -71,6 +73,11 @@ function retap(n: PathNode, to: string, was: 'after' | 'before'): void {
   )
 }
 
+/** Stated and measured differ by more than a probe may be off, in ms. */
+const OFF_MS = 0.02
+const differs = (s: PathStage) =>
+  (s.measured_ms ?? null) !== null && Math.abs(s.measured_ms! - statedMs(s, props.map.sample_rate_hz)) > OFF_MS
+
 const spot = (node: string, stage: number | null) => (picked.value = { node, stage })
 
 watch(picked, (now) => {
@@ -100,6 +107,7 @@ defineExpose({ write })
         <tr>
           <th>Node, stages</th>
           <th>Kind, latency</th>
+          <th title="As a probe measured it">Measured</th>
           <th title="On">On</th>
           <th title="Late even when it is off">Late when off</th>
         </tr>
@@ -119,7 +127,7 @@ defineExpose({ write })
               @change="rename(n, $event.target as HTMLInputElement)"
             />
           </td>
-          <td colspan="3">
+          <td colspan="4">
             <select
               :value="n.kind"
               :aria-label="`Kind of ${n.id}`"
@@ -154,6 +162,18 @@ defineExpose({ write })
             />
           </td>
           <td>
+            <button
+              class="tap mono"
+              :class="{ caution: differs(s) }"
+              :title="differs(s) ? 'It is not as late as stated; measure again' : 'Measure how late it truly is (P)'"
+              :aria-label="`Measured latency of ${s.name || `stage ${k + 1}`} of ${n.id}`"
+              :data-test="`measured-${n.id}-${k}`"
+              @click="emit('probe', { node: n.id, stage: k })"
+            >
+              {{ (s.measured_ms ?? null) === null ? 'probe…' : `${Number(s.measured_ms!.toFixed(3))} ms` }}
+            </button>
+          </td>
+          <td>
             <input
               type="checkbox"
               :checked="s.on !== false"
@@ -183,7 +203,7 @@ defineExpose({ write })
           </td>
         </tr>
         <tr v-if="n.kind !== 'output'" class="of-feeds" @focusin="spot(n.id, null)">
-          <td colspan="4">
+          <td colspan="5">
             <span class="soft">feeds</span>
             <span v-for="s in feeds(n)" :key="`${s.node}/${s.tap}`" class="feed">
               {{ s.node }}
@@ -294,7 +314,7 @@ select option {
   color: var(--soft);
   text-decoration: underline dotted;
 }
-td[colspan='3'] select {
+td[colspan='4'] select {
   width: auto;
 }
 td .more {

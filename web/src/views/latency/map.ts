@@ -98,6 +98,11 @@ export function latencyText(s: PathStage): string {
   return `${plain(s.latency_samples!)} samples` + ((s.at_rate_hz ?? null) === null ? '' : ` at ${plain(s.at_rate_hz! / 1000)} kHz`)
 }
 
+/** What a stage says of itself, in ms. */
+export function statedMs(s: PathStage, rateHz: number): number {
+  return s.latency_ms ?? ((s.latency_samples ?? 0) * 1000) / (s.at_rate_hz ?? rateHz)
+}
+
 /** Without zeros at the end. */
 function plain(value: number): string {
   return String(Number(value.toFixed(6)))

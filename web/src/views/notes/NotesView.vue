@@ -1,0 +1,314 @@
+<script setup lang="ts">
+import { computed, ref, useTemplateRef, watch } from 'vue'
+import LanesFold from '../../lanes/LanesFold.vue'
+import { useSurface } from '../../plot/surface'
+import { useAddress } from '../../session/address'
+import { useSession } from '../../session/store'
+import { useKeys } from '../../shared/keys'
+import { palette } from '../../shared/theme'
+import { clock, fixed, span } from '../../shared/units'
+import { keyName, paintScatter, type Dot } from './scatter'
+import { useNotes } from './useNotes'
+
+const store = useSession()
+const address = useAddress()
+const wanted = { score: address.read('score') ?? '', track: address.read('track') ?? '' }
+const { scores, score, track, chosen, held, bring, remove, takeTempo, take, listed } = useNotes(wanted)
+const view = held.view
+const file = useTemplateRef<HTMLInputElement>('file')
+const note = ref<number | null>(null)
+const busy = ref(false)
+watch([score, track], ([s, t]) => address.write({ score: s?.id, track: t?.id }))
+watch(view, () => (note.value = null))
+
+let dots: Dot[] = []
+useSurface(
+  'canvas',
+  (s) => {
+    if (view.value) dots = paintScatter(s, palette(), view.value, store.rateHz, note.value).dots
+  },
+  [view, note],
+)
+
+const value = computed(() => {
+  const v = view.value
+  if (!v?.note_value) return ''
+  const rest = v.rest_ms ?? 0
+  return ` It is ${v.note_value} at ${fixed(v.bpm, v.bpm % 1 ? 2 : 0)}, ${Math.abs(rest) < 0.05 ? 'exactly' : `rest ${fixed(rest, 1)} ms`}.`
+})
+const sentence = computed(() => {
+  const [v, t, s] = [view.value, track.value, score.value]
+  if (!v || !t || !s) return ''
+  if (v.latency_ms === null || v.latency_ms === undefined) return `${t.name} against ${s.name}: ${v.reason}.`
+  const heard = v.heard_ms === null || v.heard_ms === undefined ? '' : `, and is heard ${fixed(v.heard_ms, 2)} ms late`
+  const amount = span((v.latency_ms / 1000) * store.rateHz, store.unit === 'ms' ? 'samples' : store.unit, store.measure)
+  return `${t.name} starts ${fixed(v.latency_ms, 2)} ms (${amount}) later than its notes${heard} – ${v.verdict}; ${v.reason}.${value.value}`
+})
+const readout = computed(() => {
+  const n = note.value === null ? null : view.value?.notes[note.value]
+  if (!n) return 'Under the pointer, or arrow keys: one note'
+  const late = n.late_ms === null || n.late_ms === undefined ? 'cannot be told' : `${fixed(n.late_ms, 2)} ms later`
+  return `${keyName(n.key)} at ${clock(n.frame, store.rateHz)}: ${late}`
+})
+
+function nearest(e: PointerEvent): void {
+  const far = (d: Dot) => (d.x - e.offsetX) ** 2 + (d.y - e.offsetY) ** 2
+  const best = dots.reduce<Dot | null>((a, d) => (a === null || far(d) < far(a) ? d : a), null)
+  note.value = best && far(best) < 400 ? best.note : null
+}
+
+function onKey(e: KeyboardEvent): void {
+  const by = { ArrowLeft: -1, ArrowRight: 1 }[e.key]
+  const count = view.value?.notes.length ?? 0
+  if ((!by && e.key !== 'Enter') || count === 0) return
+  e.preventDefault()
+  e.stopPropagation()
+  if (by) note.value = Math.max(0, Math.min(count - 1, (note.value ?? (by > 0 ? -1 : count)) + by))
+  else go()
+}
+
+/** To the note that is chosen, where it sounds. */
+function go(): void {
+  const n = note.value === null ? undefined : view.value?.notes[note.value]
+  if (n) store.transport?.seek(Math.max(0, Math.round(n.frame + ((n.late_ms ?? 0) / 1000) * store.rateHz)))
+}
+
+async function chose(e: Event): Promise<void> {
+  const input = e.target as HTMLInputElement
+  const files = [...(input.files ?? [])]
+  input.value = ''
+  for (const one of files) await bring(one)
+}
+
+async function takeOut(): Promise<void> {
+  busy.value = true
+  await take()
+  busy.value = false
+}
+const proposes = computed(
+  () => view.value !== null && view.value.offset_frames !== null && view.value.offset_frames !== undefined && !view.value.taken,
+)
+
+useKeys('Rendered', [
+  { key: 'n', label: 'Bring in a file of notes', run: () => file.value?.click() },
+  { key: 'Enter', label: 'Take the latency out', run: () => proposes.value && held.current.value && void takeOut() },
+])
+</script>
+
+<template>
+  <div class="notes">
+    <div class="pickers">
+      <h1>Rendered instruments</h1>
+      <template v-if="scores.length > 0">
+        <label for="track">Track</label>
+        <el-select
+          id="track"
+          :model-value="track?.id"
+          size="small"
+          class="pick"
+          filterable
+          placeholder="which renders them"
+          data-test="rendered"
+          @change="(id: string) => (chosen = { ...chosen, track: id })"
+        >
+          <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
+        </el-select>
+        <label for="score">against</label>
+        <el-select
+          id="score"
+          :model-value="score?.id"
+          size="small"
+          class="pick"
+          data-test="score"
+          @change="(id: string) => (chosen = { ...chosen, score: id })"
+        >
+          <el-option v-for="s in scores" :key="s.id" :value="s.id" :label="s.name" />
+        </el-select>
+        <span v-if="score" class="soft"
+          >{{ score.notes }} notes, {{ fixed(score.seconds, 1) }} s, {{ fixed(score.bpm, score.bpm % 1 ? 2 : 0) }} a minute</span
+        >
+        <span class="fill" />
+        <button
+          v-if="score"
+          class="plain"
+          data-test="take-tempo"
+          title="Bars and beats of the session follow its tempo and metre, from bar 1 on"
+          @click="takeTempo(score.id)"
+        >
+          Its tempo for the session
+        </button>
+        <button v-if="score" class="plain" data-test="remove-score" @click="remove(score.id)">Remove the notes</button>
+      </template>
+      <button class="plain" title="Standard MIDI Files of format 0 or 1 (N)" data-test="bring-notes" @click="file?.click()">
+        Bring in notes
+      </button>
+      <input ref="file" type="file" accept=".mid,.midi,.smf,audio/midi" multiple hidden data-test="notes-file" @change="chose" />
+    </div>
+    <p v-if="listed && scores.length === 0" class="sentence">
+      How late is an instrument that a computer rendered from notes? Bring in the notes as a Standard MIDI File: they begin at bar 1 of the
+      session, and each is compared with what sounds.
+    </p>
+    <template v-else-if="score">
+      <LanesFold />
+      <p v-if="held.trouble.value" class="sentence undecided" role="alert">{{ held.trouble.value }}</p>
+      <p v-else-if="!track" class="sentence">Choose the track that renders these notes.</p>
+      <p v-else-if="held.job.value && !view" class="sentence" role="status">
+        {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
+      </p>
+      <p
+        v-else-if="view"
+        class="sentence"
+        :class="view.verdict"
+        data-test="notes-sentence"
+        :data-verdict="view.verdict"
+        :data-late="view.latency_ms"
+      >
+        {{ sentence }}
+      </p>
+      <div v-if="view" class="plots">
+        <div class="plot">
+          <header>
+            <h2>Note by note</h2>
+            <span class="mono readout" data-test="note-readout">{{ readout }}</span>
+          </header>
+          <canvas
+            ref="canvas"
+            tabindex="0"
+            role="slider"
+            aria-label="Notes: arrow keys step, Enter listens there"
+            :aria-valuenow="note ?? 0"
+            :aria-valuetext="readout"
+            data-test="scatter"
+            @pointermove="nearest"
+            @pointerleave="note = null"
+            @pointerdown="go"
+            @keydown="onKey"
+          />
+        </div>
+        <aside>
+          <h2>Latency</h2>
+          <dl>
+            <dt>starts</dt>
+            <dd class="mono">
+              {{ view.latency_ms === null || view.latency_ms === undefined ? 'undecided' : `${fixed(view.latency_ms, 2)} ms` }}
+            </dd>
+            <dt>is heard</dt>
+            <dd class="mono">
+              {{ view.heard_ms === null || view.heard_ms === undefined ? 'undecided' : `${fixed(view.heard_ms, 2)} ms` }}
+            </dd>
+            <dt>spread</dt>
+            <dd class="mono">{{ view.spread_ms === null || view.spread_ms === undefined ? '' : `${fixed(view.spread_ms, 2)} ms` }}</dd>
+            <dt>unsure by</dt>
+            <dd class="mono">{{ fixed(view.uncertain_ms, 1) }} ms</dd>
+            <dt>note value</dt>
+            <dd class="mono">{{ view.note_value ?? 'none' }}</dd>
+          </dl>
+          <p v-if="view.taken" class="clear">
+            Taken out: it plays {{ span(Math.abs(view.offset_frames ?? 0), store.unit, store.measure) }}
+            {{ (view.offset_frames ?? 0) < 0 ? 'earlier' : 'later' }}.
+          </p>
+          <template v-else-if="proposes">
+            <p>
+              Proposed: it plays {{ span(Math.abs(view.offset_frames!), store.unit, store.measure) }}
+              {{ view.offset_frames! < 0 ? 'earlier' : 'later' }}.
+            </p>
+            <el-button
+              type="primary"
+              size="small"
+              :disabled="busy || !held.current.value"
+              title="Enter"
+              data-test="take-notes"
+              @click="takeOut"
+              >Take it out</el-button
+            >
+          </template>
+          <p class="soft">One delay lies on a line; a played part scatters about it. Notes at the foot could not be told.</p>
+        </aside>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.notes {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  padding: 8px 12px;
+  box-sizing: border-box;
+}
+.pickers {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  white-space: nowrap;
+}
+.pick {
+  width: 190px;
+}
+.fill {
+  flex: 1;
+}
+.sentence {
+  margin: 0;
+  max-width: 1100px;
+}
+.plots {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 250px;
+  gap: 8px;
+}
+.plot {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  background: var(--panel);
+  border: 1px solid var(--line);
+}
+header {
+  display: flex;
+  align-items: baseline;
+  gap: 12px;
+  padding: 5px 10px 0;
+}
+.readout {
+  font-size: 12px;
+}
+canvas {
+  flex: 1;
+  min-height: 0;
+  width: 100%;
+  cursor: crosshair;
+}
+aside {
+  background: var(--panel);
+  border: 1px solid var(--line);
+  padding: 8px 12px;
+  overflow: auto;
+}
+dl {
+  display: grid;
+  grid-template-columns: 84px 1fr;
+  gap: 2px 8px;
+  margin: 6px 0 10px;
+  font-size: 13px;
+}
+dt {
+  color: var(--soft);
+}
+dd {
+  margin: 0;
+}
+@media (max-width: 900px), (max-height: 560px) {
+  .notes {
+    height: auto;
+  }
+  .plots {
+    grid-template-columns: minmax(0, 1fr);
+    grid-auto-rows: minmax(240px, auto);
+  }
+}
+</style>
