@@ -112,24 +112,27 @@ fn accordion(frames: usize, seconds: f64, seed: u64) -> (Vec<f32>, Vec<i64>) {
     (dry, hits)
 }
 
+/// The notes of the bells: half notes from bar 1 on, with rests; number of the half and key.
+pub(crate) fn bells_played(seconds: f64) -> impl Iterator<Item = (u32, u8)> {
+    let halves = 0..((seconds - 4.0) * BPM / 120.0) as u32;
+    halves.filter(|half| half % 4 != 1).map(|half| (half, 76 + [0, 3, 7, 10, 12][half as usize % 5]))
+}
+
 /// A part played by a machine from notes: struck tubes in the middle, the right channel louder by a wrong setting.
 fn bells(frames: usize, seconds: f64, seed: u64) -> Vec<Vec<f32>> {
     let rate = f64::from(RATE_HZ);
     let mut rng = ChaCha8Rng::seed_from_u64(seed ^ (APART + 1));
     let mut planes = vec![vec![0f32; frames]; 2];
     let right = amplitude_of_db(BELLS_LOUDER_DB);
-    for half in 0..((seconds - 4.0) * BPM / 120.0) as usize {
-        if half % 4 == 1 {
-            continue;
-        }
-        let hz = play::key_hz(76.0 + [0.0, 3.0, 7.0, 10.0, 12.0][half % 5]);
+    for (half, key) in bells_played(seconds) {
+        let hz = play::key_hz(f64::from(key));
         let modes = [(1.0, 0.5, 1.8), (2.76, 0.25, 1.1), (5.4, 0.12, 0.6)].map(|(ratio, gain, decay_s)| Mode {
             hz: hz * ratio,
             gain,
             decay_s,
         });
         let sound = play::struck(rate, &modes, 0.05, 0.001, &mut rng);
-        let at = ((1.0 + half as f64 * 120.0 / BPM) * rate) as i64;
+        let at = ((1.0 + f64::from(half) * 120.0 / BPM) * rate) as i64;
         add(&mut planes[0], at, &sound, 0.25);
         add(&mut planes[1], at, &sound, 0.25 * right);
     }

@@ -3,6 +3,7 @@
 //! A [`Scene`] is a room with sound sources and microphones; [`Scene::render`] plays it and says, beside the sound, when and
 //! which way up every source arrives in every microphone. Everything random comes from a seed.
 
+pub mod after;
 pub mod clocks;
 pub mod evening;
 pub mod grid;

@@ -1,10 +1,12 @@
 //! The demo session, brought in the same way as anybody's files.
 
+use crate::db::scores::{self, ScoreRow};
 use crate::db::{jobs, sessions};
 use crate::error::ServerError;
 use crate::hash::Sum;
 use crate::jobs::Workers;
 use crate::tasks::Task;
+use marea_scene::after::{add_after, bells_notes};
 use marea_scene::evening::evening;
 use marea_scene::harbour_hall;
 use std::path::{Path, PathBuf};
@@ -18,7 +20,8 @@ pub const NAME: &str = "Harbour Hall";
 /// # Errors
 /// As the folder says.
 pub fn record(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
-    let evening = evening(harbour_hall::SECONDS, 1);
+    let mut evening = evening(harbour_hall::SECONDS, 1);
+    add_after(&mut evening.rendered, 1);
     marea_scene::write_files(&evening.rendered, folder, harbour_hall::TIME_REFERENCE, &evening.faults)
 }
 
@@ -58,6 +61,8 @@ pub async fn load(w: &Workers, recorded: Option<Vec<PathBuf>>) -> Result<Uuid, S
         .await?;
     let paths = serde_json::from_str(harbour_hall::PATHS).map_err(|e| ServerError::Internal(e.to_string()))?;
     crate::db::paths::write(&mut tx, session, Some(&paths)).await?;
+    let notes = ScoreRow { id: Uuid::now_v7(), name: "Bells.mid".into(), content: bells_notes(harbour_hall::SECONDS) };
+    scores::insert(&mut *tx, session, &notes).await?;
     for (order, (path, sha256, bytes)) in (crate::clock::now_ms()..).zip(files) {
         let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         w.store.keep_recording(&path, &sha256)?;

@@ -2,7 +2,7 @@
 
 use crate::decide::case::Case;
 use crate::decide::finding::{Change, Finding, To};
-use crate::decide::kind::Kind;
+use crate::decide::kind::{Kind, Severity};
 use crate::decide::words::other_takes;
 use crate::dsp::stats::median;
 use crate::measure::arrival::Facts;
@@ -24,6 +24,8 @@ const LENGTH_S: f64 = 0.05;
 
 /// A track displaced by more than this was placed at a wrong time, in seconds; below it is a matter of arrivals.
 const DISPLACED_S: f64 = 0.05;
+/// From here on it was another recorder, started by itself, in seconds.
+const RECORDER_S: f64 = 2.0;
 
 /// Findings of every track and of the sets.
 pub(super) fn findings(case: &Case) -> Vec<Finding> {
@@ -169,7 +171,7 @@ fn unrelated(case: &Case, m: usize) -> Option<Finding> {
         .advice(if electric {
             "Name the source it belongs to, so that it is compared with that one's microphone."
         } else {
-            "Another take, another place, or too few clear moments: more hits or a solo hit would help."
+            "Another take, another place, or too few clear moments: more hits or a solo hit would help. A recorder that was started by itself is placed under Clocks."
         });
         f.verdict(Verdict::Likely)
     })
@@ -197,7 +199,16 @@ fn displaced(case: &Case, m: usize) -> Option<Finding> {
                 if stamped { ", by its time stamp" } else { "" }
             ),
         )
-        .advice("Move it to where its sound agrees with the others.");
+        .advice(if shift.abs() as f64 > RECORDER_S * case.rate_hz {
+            "Move it to where its sound agrees with the others. A recorder with a clock of its own is placed under Clocks, speed and all."
+        } else {
+            "Move it to where its sound agrees with the others."
+        });
+        // A print is late by its path, and its lag may change along time: one offset is not the answer.
+        if case.tracks[m].role == Role::Print {
+            let advice = "A print is late by the path that it took, and its lag may change: follow it under Prints.";
+            return f.advice(advice).severity(Severity::Caution).verdict(Verdict::Likely);
+        }
         let offset = case.tracks[m].edit.placement.offset_frames - Offset(shift as f64);
         f.verdict(Verdict::Likely).changes(vec![Change { of: m, to: To::Offset(offset) }], Vec::new())
     })

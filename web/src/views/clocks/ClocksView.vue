@@ -14,12 +14,19 @@ const address = useAddress()
 const all = computed(() => recordingsOf(store.inOrder))
 /** What others are placed against, which of them, and what was asked for last. */
 const chosen = ref(address.read('ref') ?? '')
-const reference = computed(() => all.value.find((r) => r.id === chosen.value)?.id ?? usualReference(all.value, store.anchorId))
+const reference = computed(
+  () => all.value.find((r) => r.id === chosen.value)?.id ?? usualReference(all.value, store.detail?.session.anchor_id ?? ''),
+)
 const picked = ref(new Set(address.read('placed')?.split('.') ?? []))
 const asked = ref<string[]>(address.read('placed') ? [reference.value, ...picked.value] : [])
 
 const { placed, take, busy } = useClocks(() => asked.value)
 const found = computed(() => new Map((placed.view.value ?? []).map((f) => [f.track, f])))
+/** Once some were placed they stand first, the reference before them. */
+const inSight = computed(() => {
+  const rank = (id: string) => (id === asked.value[0] ? 0 : found.value.has(id) ? 1 : 2)
+  return found.value.size === 0 ? all.value : [...all.value].sort((a, b) => rank(a.id) - rank(b.id))
+})
 const toPlace = computed(() => all.value.filter((r) => picked.value.has(r.id) && r.id !== reference.value).map((r) => r.id))
 const sure = computed(() =>
   [...found.value.values()].filter((f) => f.by !== 'reference' && f.verdict === 'solid' && !f.taken).map((f) => f.track),
@@ -116,19 +123,19 @@ useKeys('Clocks', [
         <table class="sheet" data-test="clocks">
           <thead>
             <tr>
-              <th></th>
+              <th class="tick"></th>
               <th>Recording</th>
               <th>Length</th>
               <th>Begins</th>
               <th>Its clock</th>
               <th>By</th>
               <th>Time code</th>
-              <th>How sure</th>
               <th></th>
+              <th class="wide">How sure</th>
             </tr>
           </thead>
           <tbody>
-            <tr v-for="r in all" :key="r.id" :data-recording="r.name" :class="{ reference: r.id === reference }">
+            <tr v-for="r in inSight" :key="r.id" :data-recording="r.name" :class="{ reference: r.id === reference }">
               <td>
                 <input
                   v-if="r.id !== reference"
@@ -155,10 +162,6 @@ useKeys('Clocks', [
                     {{ found.get(r.id)!.code!.channel }}</template
                   >
                 </td>
-                <td :class="found.get(r.id)!.verdict" :title="found.get(r.id)!.reason">
-                  <b>{{ found.get(r.id)!.by === 'reference' ? '' : found.get(r.id)!.verdict }}</b>
-                  <span class="soft"> {{ found.get(r.id)!.reason }}</span>
-                </td>
                 <td>
                   <span v-if="found.get(r.id)!.taken" class="clear">lies there</span>
                   <button
@@ -176,6 +179,10 @@ useKeys('Clocks', [
                     Take over
                   </button>
                 </td>
+                <td :class="['reason', found.get(r.id)!.verdict]" :title="found.get(r.id)!.reason">
+                  <b>{{ found.get(r.id)!.by === 'reference' ? '' : found.get(r.id)!.verdict }}</b>
+                  <span class="soft"> {{ found.get(r.id)!.reason }}</span>
+                </td>
               </template>
               <template v-else>
                 <td class="mono soft">{{ r.from === 0 ? '' : clock(r.from, store.rateHz) }}</td>
@@ -188,7 +195,6 @@ useKeys('Clocks', [
                         : ''
                   }}
                 </td>
-                <td></td>
               </template>
             </tr>
           </tbody>
@@ -234,5 +240,21 @@ useKeys('Clocks', [
 }
 td .soft {
   font-size: 12.5px;
+  margin-left: 4px;
+}
+table {
+  width: 100%;
+}
+.tick {
+  width: 30px;
+}
+.wide {
+  width: 32%;
+}
+td.reason {
+  max-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 </style>

@@ -15,9 +15,11 @@ describe('recordings', () => {
     ])
   })
 
-  it('are placed against that of the anchor, or the longest', () => {
+  it('are placed against that of the anchor, a main microphone, or the longest', () => {
     expect(usualReference(all, 'b')).toBe('a')
     expect(usualReference(all, '')).toBe('c')
+    const main = recordingsOf([{ ...track('m', 'pair', 1, 10), role: 'main' }, ...all.flatMap((r) => r.tracks)])
+    expect(usualReference(main, '')).toBe('m')
     expect(usualReference([], '')).toBe('')
   })
 })

@@ -21,9 +21,10 @@ export function recordingsOf(tracks: readonly Track[]): Recorded[] {
   })
 }
 
-/** What others are best placed against: the anchor's recording, else the longest. */
+/** What others are best placed against: the anchor's recording, else one that hears everything, else the longest. */
 export function usualReference(all: readonly Recorded[], anchor: string): string {
   const anchored = all.find((r) => r.tracks.some((t) => t.id === anchor))
+  const main = all.find((r) => r.tracks.some((t) => t.role === 'main'))
   const longest = [...all].sort((a, b) => b.to - b.from - (a.to - a.from))[0]
-  return (anchored ?? longest)?.id ?? ''
+  return (anchored ?? main ?? longest)?.id ?? ''
 }

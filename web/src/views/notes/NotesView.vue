@@ -41,7 +41,11 @@ const sentence = computed(() => {
   if (!v || !t || !s) return ''
   if (v.latency_ms === null || v.latency_ms === undefined) return `${t.name} against ${s.name}: ${v.reason}.`
   const heard = v.heard_ms === null || v.heard_ms === undefined ? '' : `, and is heard ${fixed(v.heard_ms, 2)} ms late`
-  const amount = span((v.latency_ms / 1000) * store.rateHz, store.unit === 'ms' ? 'samples' : store.unit, store.measure)
+  const amount = span(
+    Math.round((v.latency_ms / 1000) * store.rateHz * 10) / 10,
+    store.unit === 'ms' ? 'samples' : store.unit,
+    store.measure,
+  )
   return `${t.name} starts ${fixed(v.latency_ms, 2)} ms (${amount}) later than its notes${heard} – ${v.verdict}; ${v.reason}.${value.value}`
 })
 const readout = computed(() => {
@@ -98,7 +102,7 @@ useKeys('Rendered', [
 <template>
   <div class="notes">
     <div class="pickers">
-      <h1>Rendered instruments</h1>
+      <h1>Rendered</h1>
       <template v-if="scores.length > 0">
         <label for="track">Track</label>
         <el-select
@@ -135,7 +139,7 @@ useKeys('Rendered', [
           title="Bars and beats of the session follow its tempo and metre, from bar 1 on"
           @click="takeTempo(score.id)"
         >
-          Its tempo for the session
+          Use its tempo
         </button>
         <button v-if="score" class="plain" data-test="remove-score" @click="remove(score.id)">Remove the notes</button>
       </template>
@@ -245,7 +249,7 @@ useKeys('Rendered', [
   white-space: nowrap;
 }
 .pick {
-  width: 190px;
+  width: 170px;
 }
 .fill {
   flex: 1;

@@ -38,7 +38,7 @@ const first = computed(() => view.value?.changes[0] ?? null)
 const nameOf = (id: string) => store.track(id)?.name ?? ''
 const told = (r: Row) => {
   if (r.lag_ms === null || r.lag_ms === undefined) return ''
-  return `${fixed(r.lag_ms, 2)} ms ${r.lag_ms < 0 ? 'early' : 'late'}`
+  return `${fixed(Math.abs(r.lag_ms), 2)} ms ${r.lag_ms < 0 ? 'early' : 'late'}`
 }
 /** Of two that sound fine alone the one that is further from the beats is off. */
 const widest = computed(() => Math.max(5, ...(view.value?.tracks ?? []).map((r) => Math.abs(r.now_ms ?? 0) + r.spread_ms)))
@@ -105,8 +105,8 @@ useKeys('Tempo', [
                 <th>Grid</th>
                 <th>Hits</th>
                 <th>How</th>
-                <th>How sure</th>
                 <th></th>
+                <th class="wide">How sure</th>
               </tr>
             </thead>
             <tbody>
@@ -128,12 +128,6 @@ useKeys('Tempo', [
                 <td class="mono">{{ r.lag_ms === null || r.lag_ms === undefined ? '' : `1/${4 * r.parts}` }}</td>
                 <td class="mono">{{ r.hits }}</td>
                 <td>{{ r.lag_ms === null || r.lag_ms === undefined ? '' : r.constant ? 'constant' : 'feel: left alone' }}</td>
-                <td :class="r.verdict" :title="r.reason">
-                  <b>{{ r.verdict }}</b> <span class="soft">{{ r.reason }}</span>
-                  <span v-if="r.or_ms.length > 0">
-                    or {{ r.or_ms.map((l) => `${fixed(l, 1)} ms`).join(', ') }}: which one, the grid cannot tell</span
-                  >
-                </td>
                 <td>
                   <button
                     v-if="off(r)"
@@ -146,6 +140,12 @@ useKeys('Tempo', [
                     Take it out
                   </button>
                   <span v-else-if="proposed(r)" class="clear">on the beats</span>
+                </td>
+                <td :class="['reason', r.verdict]" :title="r.reason">
+                  <b>{{ r.verdict }}</b> <span class="soft">{{ r.reason }}</span>
+                  <span v-if="r.or_ms.length > 0">
+                    or {{ r.or_ms.map((l) => `${fixed(l, 1)} ms`).join(', ') }}: which one, the grid cannot tell</span
+                  >
                 </td>
               </tr>
             </tbody>
@@ -212,6 +212,19 @@ circle.off {
 }
 td .soft {
   font-size: 12.5px;
+  margin-left: 4px;
+}
+td.reason {
+  max-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.wide {
+  width: 40%;
+}
+table {
+  width: 100%;
 }
 @media (max-width: 900px) {
   .parts {

@@ -28,7 +28,7 @@ const ROLES: [(Role, &str); 5] = [
     (
         Role::Room,
         "room rooms rm rms hall ambience ambient ambiance amb ambs ambiente ambienti sala salle raum saal halle far distant lejano \
-         lontano fern loin lointain audience publico pubblico publikum public crowd",
+         lontano fern loin lointain audience publico pubblico publikum public crowd camera cameras kamera camara telecamera",
     ),
     (Role::Main, "overhead overheads oh ohs ovhd ovhds ovh ovr ortf aereo aereos panoramici panoramico overh galgen"),
     (
