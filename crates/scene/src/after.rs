@@ -36,9 +36,8 @@ pub fn add_after(evening: &mut Rendered, seed: u64) {
     machine.swings = vec![[0.56, 0.001_1, 0.4], [2.2, 0.000_25, 1.0], [7.4, 0.000_15, 2.0]];
     (machine.wander_s, machine.inverts, machine.hiss_db, machine.drive) = (0.000_15, false, -66.0, 0.5);
     let print = machine.print(&plane("Marimba high.wav", 0), &mut rng);
-    // A camera in the last row hears what the pair of the hall does, with less at both ends of the band.
-    let [left, right] = [0, 1].map(|c| plane("Hall pair.wav", c));
-    let hall: Vec<f32> = left.iter().zip(&right).map(|(l, r)| 0.5 * (l + r)).collect();
+    // A camera in the choir stall hears what the right one of the pair there does, with less at the upper end.
+    let hall = plane("Choir stall pair.wav", 1);
     let frames = ((hall.len() as f64 - CAMERA_LATE_S * hz) * (1.0 + CAMERA_PPM * 1e-6)).max(0.0) as usize;
     let at = |n: usize| CAMERA_LATE_S * hz + n as f64 / (1.0 + CAMERA_PPM * 1e-6);
     let camera: Vec<f32> = (0..frames).map(|n| read(&hall, at(n)) as f32).collect();

@@ -7396,7 +7396,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "audio/midi": number[];
+                "application/octet-stream": number[];
             };
         };
         responses: {

@@ -125,7 +125,7 @@ pub async fn list_scores(
 /// Bring in a Standard MIDI File of format 0 or 1.
 #[utoipa::path(
     params(Named),
-    request_body(content = Vec<u8>, content_type = "audio/midi"),
+    request_body(content = Vec<u8>, content_type = "application/octet-stream"),
     responses((status = 201, body = ScoreView), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody), (status = 422, body = ErrorBody))
 )]
 #[post("/sessions/{session}/scores")]

@@ -11,7 +11,7 @@ async fn the_check_is_read_and_decided_on() {
     b.page.goto(&format!("{}/sessions/{session}/check", s.base)).await.expect("the page");
     b.find("[data-test=arrivals]").await;
     let cells = "return [document.querySelectorAll('[data-test=arrivals] tbody tr').length, document.querySelectorAll('[data-test=arrivals] td').length]";
-    assert_eq!(b.js(cells).await, serde_json::json!([7, 7 * 26]));
+    assert_eq!(b.js(cells).await, serde_json::json!([7, 7 * 28]));
     let head = b.js("return document.querySelector('article h3').innerText").await;
     assert!(
         head.as_str().unwrap().contains("is wired inverted") || head.as_str().unwrap().contains("swapped"),

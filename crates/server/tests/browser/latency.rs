@@ -55,6 +55,30 @@ async fn paths_are_drawn_compared_compensated_and_delivered() {
     b.until("off", "return document.querySelector('[data-stage=\"Slow/0\"]').classList.contains('off')").await;
     b.click("[data-test=undo]").await;
     b.until("on", "return !document.querySelector('[data-stage=\"Slow/0\"]').classList.contains('off')").await;
+    // Its true latency, through a simulated device: kept beside what is stated, and taken back.
+    b.click("[data-test=\"measured-Slow-0\"]").await;
+    b.until("devices", "const d=document.querySelector('[data-test=device]'); if(!d||d.options.length!==13) return false; d.selectedIndex=5; d.dispatchEvent(new Event('change')); return true").await;
+    b.click("[data-test=probe-device]").await;
+    b.until(
+        "measured",
+        "return Math.abs(Number(document.querySelector('[data-test=probe-found]')?.dataset.ms) - 61.37 / 48) < 0.002",
+    )
+    .await;
+    b.click("[data-test=keep-measured]").await;
+    b.until("kept", "return document.querySelector('[data-test=\"measured-Slow-0\"]').innerText.startsWith('1.27')")
+        .await;
+    b.until("as stated", "return document.querySelector('[data-test=\"latency-Slow-0\"]').value === '12.5 ms'").await;
+    b.click("[data-test=undo]").await;
+    b.until("taken back", "return document.querySelector('[data-test=\"measured-Slow-0\"]').innerText === 'probe…'")
+        .await;
+    // Every path is listed with what it comes to.
+    b.click("[data-test=routes] summary").await;
+    b.until(
+        "the list",
+        "return document.querySelector('[data-route=\"Voice > Slow > Out\"]')?.innerText.includes('12.50 ms')",
+    )
+    .await;
+    b.click("[data-test=routes] summary").await;
     // Copied and pasted by their keys: twice as late, and taken back.
     b.click("[data-stage=\"Slow/0\"]").await;
     b.key("\u{e009}c\u{e000}").await;

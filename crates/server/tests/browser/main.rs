@@ -16,6 +16,7 @@ mod page;
 mod prints;
 mod rendered;
 mod stereo;
+mod tempo;
 mod way;
 
 use browser::Browser;

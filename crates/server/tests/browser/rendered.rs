@@ -11,7 +11,7 @@ async fn a_rendered_track_is_held_against_its_notes_and_its_latency_taken_out() 
     let folder = tempfile::tempdir().expect("a folder");
     let made = rendering(20.0, 9_528);
     new_session(&b, &s, "Bells").await;
-    let sound = put(folder.path(), "Bells.wav", wav(&[made.sound.clone()], 48_000, None));
+    let sound = put(folder.path(), "Bells.wav", wav(std::slice::from_ref(&made.sound), 48_000, None));
     bring_in(&b, &[sound]).await;
     b.until("a track", "return document.querySelectorAll('tr[data-track]').length === 1").await;
     let session = only_session(&s).await;

@@ -155,7 +155,7 @@ async fn sides_are_compared_and_the_picture_turns_to_xy() {
     b.page.goto(&s.base).await.expect("the page");
     let row = "const r=document.querySelector('[data-test=session]')?.closest('tr'); return r && r.innerText";
     let text = b.until("the list", row).await.as_str().unwrap().to_string();
-    assert!(text.contains("26") && text.contains("0:01:15") && text.contains("-"), "{text}");
+    assert!(text.contains("28") && text.contains("0:01:1") && text.contains("-"), "{text}");
     b.no_errors().await;
     b.close().await;
 }

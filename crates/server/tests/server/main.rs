@@ -29,4 +29,5 @@ mod private_database;
 mod queue;
 mod races;
 mod requests;
+mod sync_routes;
 mod uploads;

@@ -154,3 +154,33 @@ async fn paths_that_cannot_be_are_refused_and_change_nothing() {
     assert_eq!((status, &shown["view"], &shown["chosen"]), (200, &Value::Null, &json!("none")));
     assert_eq!(s.post(&format!("{url}/choice"), json!({ "way": "pull" })).await.0, 404);
 }
+
+#[actix_web::test]
+async fn what_meets_unequally_stands_in_the_check_and_is_put_aside_there() {
+    let s = TestServer::start().await;
+    let session = s.session("Paths in the check").await;
+    let x = hits(48_000 * 8, 3);
+    let other = hits(48_000 * 8, 4);
+    let files = [("Voice.wav", wav(&[x], 48_000, None)), ("Box.wav", wav(&[other], 48_000, None))];
+    s.bring_in(&session, &files).await;
+    s.settled(&session).await;
+    let stage = json!([{ "name": "Repair", "latency_ms": 12.5 }]);
+    let map = json!({ "sample_rate_hz": 48_000, "nodes": [
+        { "id": "Voice", "kind": "track", "to": [{ "node": "Slow" }, { "node": "Out" }] },
+        { "id": "Slow", "kind": "group", "stages": stage, "to": [{ "node": "Out" }] },
+        { "id": "Out", "kind": "output" },
+    ] });
+    assert_eq!(draw(&s, &session, &map).await.0, 201);
+    s.settled(&session).await;
+    let found = async || {
+        let check = s.get(&format!("/api/sessions/{session}/check")).await.1;
+        let of = check["findings"].as_array().unwrap().clone();
+        of.into_iter().find(|f| f["finding"]["kind"] == "paths-meet-unequal").expect("a finding of the paths")
+    };
+    let open = found().await;
+    assert!(open["standing"] == "open" && open["key"].as_str().unwrap().ends_with("~Out"), "{open}");
+    let aside = json!({ "key": open["key"], "reason": "meant so" });
+    assert_eq!(s.post(&format!("/api/sessions/{session}/check/dismiss"), aside).await.0, 201);
+    let aside = found().await;
+    assert_eq!((&aside["standing"], &aside["note"]), (&json!("dismissed"), &json!("meant so")));
+}

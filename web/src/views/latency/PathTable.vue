@@ -78,6 +78,8 @@ const OFF_MS = 0.02
 const differs = (s: PathStage) =>
   (s.measured_ms ?? null) !== null && Math.abs(s.measured_ms! - statedMs(s, props.map.sample_rate_hz)) > OFF_MS
 
+const measuredText = (s: PathStage) => ((s.measured_ms ?? null) === null ? 'probe…' : `${Number(s.measured_ms!.toFixed(3))} ms`)
+
 const spot = (node: string, stage: number | null) => (picked.value = { node, stage })
 
 watch(picked, (now) => {
@@ -166,11 +168,11 @@ defineExpose({ write })
               class="tap mono"
               :class="{ caution: differs(s) }"
               :title="differs(s) ? 'It is not as late as stated; measure again' : 'Measure how late it truly is (P)'"
-              :aria-label="`Measured latency of ${s.name || `stage ${k + 1}`} of ${n.id}`"
+              :aria-label="`${measuredText(s)}: measured latency of ${s.name || `stage ${k + 1}`} of ${n.id}`"
               :data-test="`measured-${n.id}-${k}`"
               @click="emit('probe', { node: n.id, stage: k })"
             >
-              {{ (s.measured_ms ?? null) === null ? 'probe…' : `${Number(s.measured_ms!.toFixed(3))} ms` }}
+              {{ measuredText(s) }}
             </button>
           </td>
           <td>

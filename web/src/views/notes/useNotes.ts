@@ -55,7 +55,7 @@ export function useNotes(wanted: { score: string; track: string }) {
       const address = `/api/sessions/${store.id}/scores?name=${encodeURIComponent(file.name)}`
       let answer: Response
       try {
-        answer = await fetch(address, { method: 'POST', headers: { 'Content-Type': 'audio/midi' }, body: file })
+        answer = await fetch(address, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream' }, body: file })
       } catch {
         throw new ApiError('The server cannot be reached; nothing was changed.', 0)
       }
