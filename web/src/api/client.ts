@@ -53,3 +53,17 @@ export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
   }
   return got.data as T
 }
+
+/** Sends a small file as it is, and gives the answer; an ApiError with the server's sentence where it was refused. */
+export async function sendFile<T>(address: string, file: File): Promise<T> {
+  let answer: Response
+  try {
+    const headers = { 'Content-Type': 'application/octet-stream' }
+    answer = await fetch(`${address}?name=${encodeURIComponent(file.name)}`, { method: 'POST', headers, body: file })
+  } catch {
+    throw new ApiError('The server cannot be reached; nothing was changed.', 0)
+  }
+  const said = (await answer.json()) as T & { message?: string }
+  if (!answer.ok) throw new ApiError(said.message ?? `The server answered ${answer.status}.`, answer.status)
+  return said
+}

@@ -54,12 +54,20 @@ impl Derived for SendOf {
     fn measure(&self, work: &Work) -> Result<SendsFound, JobError> {
         let (print, others) = (&work.tracks[0], &work.tracks[1..]);
         let came = work.open(print)?;
-        let files = others.iter().map(|t| work.open(t)).collect::<Result<Vec<_>, _>>()?;
-        let placed = others.iter().zip(&files).map(|(t, source)| Placed { source, start: t.start() });
+        let mut files = Vec::new();
+        for t in others {
+            match work.open(t) {
+                Ok(file) => files.push((t, file)),
+                Err(JobError::Stopped) => return Err(JobError::Stopped),
+                // The send may be among the others; what cannot be read is told by the check.
+                Err(_) => {}
+            }
+        }
+        let placed = files.iter().map(|(t, source)| Placed { source, start: t.start() });
         let sent: Vec<Since> = placed.map(|placed| Since { placed, from: print.start() }).collect();
         let sent: Vec<&dyn Source> = sent.iter().map(|s| s as _).collect();
         let doing = format!("looking for the send of {}", print.name);
         let sends = find_send(&came, &sent, work.rate, &|p| work.report(p, &doing)).map_err(ended)?;
-        Ok(SendsFound { tracks: others.iter().map(|t| t.id).collect(), sends })
+        Ok(SendsFound { tracks: files.iter().map(|(t, _)| t.id).collect(), sends })
     }
 }

@@ -1,12 +1,16 @@
 //! What server and browser tests share: a database each, a server each, made-up recordings.
-#![allow(dead_code, missing_docs)]
+// Each program of tests uses a part of it.
+#![allow(dead_code, missing_docs, unused_imports)]
 
-use marea_core::units::SampleRate;
-use marea_media::write::{Depth, WavWriter, WriteSpec};
-use marea_scene::{harbour_hall, write_files};
+mod sessions;
+mod sound;
+mod stalls;
+
+pub use sessions::*;
+pub use sound::*;
+pub use stalls::*;
+
 use marea_server::settings::Settings;
-use rand::{Rng, SeedableRng};
-use rand_chacha::ChaCha8Rng;
 use serde_json::Value;
 use sqlx::Connection;
 use std::net::TcpListener;
@@ -15,7 +19,7 @@ use std::process::{Child, Command, Stdio};
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
-use tokio::sync::{OnceCell, watch};
+use tokio::sync::watch;
 
 pub fn project() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().expect("the project's folder")
@@ -264,243 +268,4 @@ impl Drop for Process {
         let _ = self.child.kill();
         let _ = self.child.wait();
     }
-}
-
-pub fn rate(hz: u64) -> SampleRate {
-    SampleRate::new(hz).expect("a rate")
-}
-
-/// Noise bursts that decay: struck sounds at known frames.
-pub fn hits(frames: usize, seed: u64) -> Vec<f32> {
-    let mut rng = ChaCha8Rng::seed_from_u64(seed);
-    let mut out = vec![0f32; frames];
-    let mut at = 4_800;
-    while at + 9_600 < frames {
-        let force: f32 = rng.random_range(0.3..0.8);
-        for k in 0..4_800 {
-            let noise: f32 = rng.random_range(-1.0..1.0);
-            out[at + k] += force * noise * (-(k as f32) / 700.0).exp();
-        }
-        at += rng.random_range(9_000..16_000);
-    }
-    // On the grid of 24 bits, so that a whole offset can be checked bit by bit.
-    out.iter().map(|v| (v * 8_388_608.0).round() / 8_388_608.0).collect()
-}
-
-/// `x` later by `frames` (negative: earlier), times `factor`, same length.
-pub fn moved(x: &[f32], frames: i64, factor: f32) -> Vec<f32> {
-    (0..x.len() as i64)
-        .map(|n| usize::try_from(n - frames).ok().and_then(|i| x.get(i)).map_or(0.0, |v| v * factor))
-        .collect()
-}
-
-/// The bytes of a 24-bit file.
-pub fn wav(planes: &[Vec<f32>], rate_hz: u64, stamp: Option<u64>) -> Vec<u8> {
-    let folder = tempfile::tempdir().expect("a folder");
-    let path = folder.path().join("x.wav");
-    let mut spec = WriteSpec::new(rate(rate_hz), u16::try_from(planes.len()).expect("few channels"), Depth::Int24);
-    spec.time_reference = stamp.unwrap_or(0);
-    let mut out = WavWriter::create(&path, spec).expect("a file");
-    let block: Vec<f32> = (0..planes[0].len()).flat_map(|t| planes.iter().map(move |p| p[t])).collect();
-    out.push(&block).expect("written");
-    out.finish().expect("finished");
-    std::fs::read(path).expect("read")
-}
-
-/// The bytes of a 32-bit float file of one channel.
-pub fn float_wav(x: &[f32]) -> Vec<u8> {
-    let folder = tempfile::tempdir().expect("a folder");
-    let path = folder.path().join("x.wav");
-    let mut out = WavWriter::create(&path, WriteSpec::new(rate(48_000), 1, Depth::Float32)).expect("a file");
-    out.push(x).expect("written");
-    out.finish().expect("finished");
-    std::fs::read(path).expect("read")
-}
-
-/// Channels of a file in memory.
-pub fn read(bytes: &[u8]) -> (marea_media::AudioInfo, Vec<Vec<f32>>) {
-    let folder = tempfile::tempdir().expect("a folder");
-    let path = folder.path().join("x.wav");
-    std::fs::write(&path, bytes).expect("written");
-    marea_media::read_all(&path).expect("a recording")
-}
-
-/// Times at which this machine gave nobody any time: a thread that only sleeps wakes up late. And how much of the time somebody
-/// waited for a processor, as the kernel counts it (pressure stall information of Linux).
-pub struct Stalls {
-    kept: std::sync::Arc<std::sync::Mutex<(usize, f64)>>,
-    began: Instant,
-    waited_us: Option<u64>,
-}
-
-/// Microseconds in which somebody waited for a processor, since the machine was started.
-fn waited_us() -> Option<u64> {
-    let text = std::fs::read_to_string("/proc/pressure/cpu").ok()?;
-    text.lines().find(|l| l.starts_with("some"))?.rsplit_once("total=")?.1.trim().parse().ok()
-}
-
-impl Stalls {
-    pub fn watch() -> Self {
-        let kept = std::sync::Arc::new(std::sync::Mutex::new((0, 0.0)));
-        let weak = std::sync::Arc::downgrade(&kept);
-        std::thread::spawn(move || {
-            while let Some(kept) = weak.upgrade() {
-                let began = Instant::now();
-                std::thread::sleep(Duration::from_millis(10));
-                let late = began.elapsed().as_secs_f64() - 0.01;
-                if late > 0.1 {
-                    let mut sum = kept.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-                    *sum = (sum.0 + 1, sum.1 + late);
-                }
-            }
-        });
-        Self { kept, began: Instant::now(), waited_us: waited_us() }
-    }
-
-    pub fn told(&self) -> String {
-        let (times, seconds) = self.sum();
-        let busy = self.pressure() * 100.0;
-        format!(
-            "the machine itself stood still {times} times, {seconds:.1} s in all; somebody waited for a processor {busy:.0} % of the time"
-        )
-    }
-
-    /// How often, and seconds in all.
-    pub fn sum(&self) -> (usize, f64) {
-        *self.kept.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
-    }
-
-    /// Part of the time, 0 … 1, in which somebody waited for a processor; 0 where the kernel does not count it.
-    pub fn pressure(&self) -> f64 {
-        match (self.waited_us, waited_us()) {
-            (Some(then), Some(now)) => (now - then) as f64 / 1e6 / self.began.elapsed().as_secs_f64(),
-            _ => 0.0,
-        }
-    }
-}
-
-/// Three short recordings: a check of them takes a fraction of a second, so that many races are run.
-pub async fn trio(s: &TestServer) -> (String, Vec<Value>) {
-    let session = s.session("Races").await;
-    let (a, b) = (hits(96_000, 1), hits(96_000, 2));
-    let both: Vec<f32> = moved(&a, 130, 0.3).iter().zip(moved(&b, 210, 0.3)).map(|(x, y)| x + y).collect();
-    let files = [("One.wav", a), ("Two.wav", b), ("Both.wav", both)].map(|(n, x)| (n, wav(&[x], 48_000, None)));
-    let tracks = s.bring_in(&session, &files).await;
-    (session, tracks)
-}
-
-/// A server with the demo session as it is recorded and brought in anew. The evening is played once for all tests of a process.
-pub async fn with_demo() -> TestServer {
-    static FILES: OnceLock<Vec<PathBuf>> = OnceLock::new();
-    let folder = recordings("demo");
-    let files = FILES.get_or_init(|| marea_server::demo::record(&folder).expect("the evening is recorded"));
-    TestServer::with(|s| (s.demo, s.demo_files) = (true, Some(files.clone()))).await
-}
-
-/// A server with the demo session, once all of it is in and checked; brought in once for all tests of a process.
-pub async fn with_demo_checked() -> TestServer {
-    static MADE: OnceCell<Snapshot> = OnceCell::const_new();
-    let made = async {
-        let s = with_demo().await;
-        let session = s.get("/api/sessions").await.1[0]["id"].as_str().expect("a session").to_string();
-        Snapshot::of(s, &session, "demo-checked").await
-    };
-    MADE.get_or_init(|| made).await.server().await
-}
-
-/// All that a server had, to begin others with.
-struct Snapshot {
-    database_url: String,
-    store: PathBuf,
-}
-
-impl Snapshot {
-    /// Once a session is checked.
-    async fn of(s: TestServer, session: &str, name: &str) -> Self {
-        s.until("a check", async |s| {
-            let (status, check) = s.get(&format!("/api/sessions/{session}/check")).await;
-            status == 200 && check["stale"] == false
-        })
-        .await;
-        s.settled(session).await;
-        let store = recordings(name);
-        let _ = std::fs::remove_dir_all(&store);
-        linked(s.store.path(), &store);
-        Self { database_url: s.database_url.clone(), store }
-    }
-
-    async fn server(&self) -> TestServer {
-        let (url, folder) = (database().await, tempfile::tempdir().expect("a folder"));
-        linked(&self.store, folder.path());
-        copied(&self.database_url, &url).await;
-        TestServer::on(url, folder, |_| {}).await
-    }
-}
-
-/// The same files in another folder. Links do: a store never writes into a file that is there.
-fn linked(from: &Path, to: &Path) {
-    std::fs::create_dir_all(to).expect("a folder");
-    for entry in std::fs::read_dir(from).expect("a folder").flatten() {
-        let there = to.join(entry.file_name());
-        match entry.file_type() {
-            Ok(kind) if kind.is_dir() => linked(&entry.path(), &there),
-            _ => {
-                if std::fs::hard_link(entry.path(), &there).is_err() {
-                    std::fs::copy(entry.path(), &there).expect("a copy");
-                }
-            }
-        }
-    }
-}
-
-/// All tables of a database, with all that is in them, in an empty one on the same server.
-async fn copied(from: &str, to: &str) {
-    let name = |url: &str| url.rsplit_once('/').expect("a name").1.to_string();
-    let mut db = sqlx::MySqlConnection::connect(to).await.expect("the test database answers");
-    let run = async |db: &mut sqlx::MySqlConnection, sql: String| {
-        sqlx::raw_sql(sqlx::AssertSqlSafe(sql)).execute(db).await.expect("a copy");
-    };
-    let tables: Vec<String> =
-        sqlx::query_scalar("SELECT CAST(table_name AS CHAR) FROM information_schema.tables WHERE table_schema = ?")
-            .bind(name(from))
-            .fetch_all(&mut db)
-            .await
-            .expect("its tables");
-    run(&mut db, "SET foreign_key_checks = 0".into()).await;
-    for table in tables {
-        let show = format!("SHOW CREATE TABLE {}.{table}", name(from));
-        let row = sqlx::query(sqlx::AssertSqlSafe(show)).fetch_one(&mut db).await.expect("a table");
-        run(&mut db, sqlx::Row::get::<String, _>(&row, 1)).await;
-        run(&mut db, format!("INSERT INTO {table} SELECT * FROM {}.{table}", name(from))).await;
-    }
-}
-
-/// An empty folder for recordings that all tests of this process share. It lies in the folder of the build, so that it does not
-/// stay behind in the temporary one.
-fn recordings(name: &str) -> PathBuf {
-    let all = Path::new(env!("CARGO_TARGET_TMPDIR"));
-    all.join(format!("{}-{name}", env!("CARGO_CRATE_NAME")))
-}
-
-/// A server with a session of one ensemble, checked; brought in once for all tests of a process.
-pub async fn ensemble() -> (TestServer, String) {
-    static MADE: OnceCell<Snapshot> = OnceCell::const_new();
-    let s = MADE.get_or_init(ensemble_brought_in).await.server().await;
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().expect("a session").to_string();
-    (s, session)
-}
-
-/// The ensemble without what the demo has besides: as quick as it can be, and every fault of a session in it.
-async fn ensemble_brought_in() -> Snapshot {
-    let s = TestServer::start().await;
-    let scene = harbour_hall::scene(harbour_hall::SECONDS, 1);
-    let start = harbour_hall::TIME_REFERENCE;
-    let paths = write_files(&scene.render(), &recordings("ensemble"), start, &scene.faults);
-    let paths = paths.expect("the ensemble is recorded");
-    let name = |p: &std::path::PathBuf| p.file_name().unwrap().to_string_lossy().into_owned();
-    let files: Vec<(String, Vec<u8>)> = paths.iter().map(|p| (name(p), std::fs::read(p).unwrap())).collect();
-    let session = s.session("Ensemble").await;
-    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(n, b)| (n.as_str(), b.clone())).collect();
-    s.bring_in(&session, &files).await;
-    Snapshot::of(s, &session, "ensemble-checked").await
 }

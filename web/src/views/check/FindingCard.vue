@@ -173,30 +173,12 @@ footer {
   gap: 12px;
   margin-top: 6px;
 }
-.do,
-.link {
-  font: inherit;
-  font-size: 13px;
-  cursor: pointer;
-  background: none;
-  color: var(--depth);
-}
-.do {
-  border: 1px solid var(--depth);
-  border-radius: 4px;
-  font-weight: 600;
-  padding: 1px 9px;
-}
-.link {
-  border: 0;
-  padding: 0;
-  text-decoration: underline;
-  color: var(--ink);
-}
 .hear {
   display: flex;
-  gap: 8px;
+  flex-wrap: wrap;
+  gap: 4px 8px;
   align-items: baseline;
+  white-space: nowrap;
   margin-top: 6px;
   font-size: 13px;
 }

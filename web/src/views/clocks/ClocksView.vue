@@ -70,7 +70,7 @@ useKeys('Clocks', [
 </script>
 
 <template>
-  <div class="clocks">
+  <div class="clocks filled">
     <div v-if="all.length < 2" class="view">
       <h1>Clocks</h1>
       <p>
@@ -123,14 +123,14 @@ useKeys('Clocks', [
         <table class="sheet" data-test="clocks">
           <thead>
             <tr>
-              <th class="tick"></th>
+              <th class="tick"><span class="unseen">Place it</span></th>
               <th>Recording</th>
               <th>Length</th>
               <th>Begins</th>
               <th>Its clock</th>
               <th>By</th>
               <th>Time code</th>
-              <th></th>
+              <th><span class="unseen">Take it over</span></th>
               <th class="wide">How sure</th>
             </tr>
           </thead>
@@ -205,31 +205,6 @@ useKeys('Clocks', [
 </template>
 
 <style scoped>
-.clocks {
-  height: 100%;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-  padding: 8px 12px;
-  box-sizing: border-box;
-}
-.pickers {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  white-space: nowrap;
-}
-.pick {
-  width: 220px;
-}
-.pickers .soft {
-  font-size: 12.5px;
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-.sentence {
-  margin: 0;
-}
 .scroll {
   flex: 1;
   min-height: 0;
@@ -237,10 +212,6 @@ useKeys('Clocks', [
 }
 .reference td {
   background: color-mix(in srgb, var(--land) 18%, transparent);
-}
-td .soft {
-  font-size: 12.5px;
-  margin-left: 4px;
 }
 table {
   width: 100%;
@@ -250,11 +221,5 @@ table {
 }
 .wide {
   width: 32%;
-}
-td.reason {
-  max-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
 }
 </style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { ask, client, ApiError, type Schemas } from '../../api/client'
+import { ask, client, sendFile, type Schemas } from '../../api/client'
 import { tellTrouble } from '../../shared/notice'
 import { fixed } from '../../shared/units'
 import type { PathStage } from './map'
@@ -56,22 +56,11 @@ async function bring(e: Event): Promise<void> {
   input.value = ''
   if (!file) return
   await told(async () => {
-    let answer: Response
-    try {
-      answer = await fetch(`/api/probe/read?name=${encodeURIComponent(file.name)}`, {
-        method: 'POST',
-        headers: { 'Content-Type': 'application/octet-stream' },
-        body: file,
-      })
-    } catch {
-      throw new ApiError('The server cannot be reached; nothing was changed.', 0)
-    }
-    const said = (await answer.json()) as Probe[] | { message: string }
-    if (!Array.isArray(said)) throw new ApiError(said.message, answer.status)
-    probes.value = said
+    const back = await sendFile<Probe[]>('/api/probe/read', file)
+    probes.value = back
     taken.value = Math.max(
       0,
-      said.findIndex((p) => p.verdict === 'solid'),
+      back.findIndex((p) => p.verdict === 'solid'),
     )
     answered.value = true
   })

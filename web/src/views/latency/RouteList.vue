@@ -43,7 +43,7 @@ const begins = (route: PathsView['routes'][number]) => props.view.nodes[props.vi
         <thead v-if="tracks.length > 0">
           <tr>
             <th>Track, by its slowest path</th>
-            <th></th>
+            <th>Late by</th>
           </tr>
         </thead>
         <tbody>

@@ -181,31 +181,6 @@ footer {
   display: flex;
   gap: 12px;
 }
-.do,
-.link {
-  font: inherit;
-  font-size: 13px;
-  cursor: pointer;
-  background: none;
-  color: var(--depth);
-}
-.do {
-  border: 1px solid var(--depth);
-  border-radius: 4px;
-  font-weight: 600;
-  padding: 1px 9px;
-}
-.do:disabled {
-  color: var(--soft);
-  border-color: var(--line);
-  cursor: default;
-}
-.link {
-  border: 0;
-  padding: 0;
-  text-decoration: underline;
-  color: var(--ink);
-}
 @media (max-width: 900px) {
   .ways {
     grid-template-columns: minmax(0, 1fr);

@@ -100,7 +100,7 @@ useKeys('Rendered', [
 </script>
 
 <template>
-  <div class="notes">
+  <div class="notes filled">
     <div class="pickers">
       <h1>Rendered</h1>
       <template v-if="scores.length > 0">
@@ -170,7 +170,7 @@ useKeys('Rendered', [
         {{ sentence }}
       </p>
       <div v-if="view" class="plots">
-        <div class="plot">
+        <div class="plot-card">
           <header>
             <h2>Note by note</h2>
             <span class="mono readout" data-test="note-readout">{{ readout }}</span>
@@ -234,29 +234,8 @@ useKeys('Rendered', [
 </template>
 
 <style scoped>
-.notes {
-  height: 100%;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-  padding: 8px 12px;
-  box-sizing: border-box;
-}
-.pickers {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  white-space: nowrap;
-}
-.pick {
-  width: 170px;
-}
 .fill {
   flex: 1;
-}
-.sentence {
-  margin: 0;
-  max-width: 1100px;
 }
 .plots {
   flex: 1;
@@ -265,26 +244,7 @@ useKeys('Rendered', [
   grid-template-columns: minmax(0, 1fr) 250px;
   gap: 8px;
 }
-.plot {
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-  background: var(--panel);
-  border: 1px solid var(--line);
-}
-header {
-  display: flex;
-  align-items: baseline;
-  gap: 12px;
-  padding: 5px 10px 0;
-}
-.readout {
-  font-size: 12px;
-}
 canvas {
-  flex: 1;
-  min-height: 0;
-  width: 100%;
   cursor: crosshair;
 }
 aside {
@@ -307,9 +267,6 @@ dd {
   margin: 0;
 }
 @media (max-width: 900px), (max-height: 560px) {
-  .notes {
-    height: auto;
-  }
   .plots {
     grid-template-columns: minmax(0, 1fr);
     grid-auto-rows: minmax(240px, auto);

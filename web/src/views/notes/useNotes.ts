@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
-import { ApiError, ask, client, type Schemas } from '../../api/client'
+import { ask, client, sendFile, type Schemas } from '../../api/client'
 import { useDerived } from '../../session/derived'
 import { useSession } from '../../session/store'
 import { tell, tellTrouble } from '../../shared/notice'
@@ -52,16 +52,8 @@ export function useNotes(wanted: { score: string; track: string }) {
 
   async function bring(file: File): Promise<void> {
     await told(async () => {
-      const address = `/api/sessions/${store.id}/scores?name=${encodeURIComponent(file.name)}`
-      let answer: Response
-      try {
-        answer = await fetch(address, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream' }, body: file })
-      } catch {
-        throw new ApiError('The server cannot be reached; nothing was changed.', 0)
-      }
-      const said = (await answer.json()) as { message?: string; id?: string }
-      if (!answer.ok) throw new ApiError(said.message ?? `The server answered ${answer.status}.`, answer.status)
-      chosen.value = { ...chosen.value, score: said.id ?? '' }
+      const score = await sendFile<Score>(`/api/sessions/${store.id}/scores`, file)
+      chosen.value = { ...chosen.value, score: score.id }
       await list.refetch()
     })
   }

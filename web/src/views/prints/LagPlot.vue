@@ -83,7 +83,7 @@ onBeforeUnmount(() => picture.value?.removeEventListener('wheel', onWheel))
 </script>
 
 <template>
-  <div class="plot">
+  <div class="plot-card">
     <header>
       <h2>Lag along time</h2>
       <span class="mono readout" data-test="lag-readout">{{ readout }}</span>
@@ -107,30 +107,13 @@ onBeforeUnmount(() => picture.value?.removeEventListener('wheel', onWheel))
 </template>
 
 <style scoped>
-.plot {
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-  background: var(--panel);
-  border: 1px solid var(--line);
-}
-header {
-  display: flex;
-  align-items: baseline;
-  gap: 12px;
-  padding: 5px 10px 0;
-}
 .readout {
-  font-size: 12px;
   flex: 1;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
 }
 canvas {
-  flex: 1;
-  min-height: 0;
-  width: 100%;
   touch-action: none;
   cursor: crosshair;
 }

@@ -119,30 +119,7 @@ p {
   font-size: 12.5px;
   line-height: 1.35;
 }
-.do,
-.link {
-  font: inherit;
-  font-size: 13px;
-  cursor: pointer;
-  background: none;
-  color: var(--depth);
-}
-.do {
-  border: 1px solid var(--depth);
-  border-radius: 4px;
-  font-weight: 600;
-  padding: 1px 9px;
-}
-.do:disabled {
-  color: var(--soft);
-  border-color: var(--line);
-  cursor: default;
-}
-.link {
-  border: 0;
-  padding: 0;
-  text-decoration: underline;
-  color: var(--ink);
+.ways > .link {
   align-self: flex-start;
 }
 .link[aria-pressed='true'] {

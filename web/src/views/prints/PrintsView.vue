@@ -75,7 +75,7 @@ useKeys('Prints', [
 </script>
 
 <template>
-  <div class="prints">
+  <div class="prints filled">
     <div v-if="store.tracks.length < 2" class="view">
       <h1>Prints</h1>
       <p>
@@ -155,7 +155,7 @@ useKeys('Prints', [
           :heard="store.heard.playing ? store.heard.frame : null"
           @seek="seek"
         />
-        <div class="wow">
+        <div class="wow plot-card">
           <header>
             <h2>Wow and flutter</h2>
             <span class="soft">
@@ -175,57 +175,12 @@ useKeys('Prints', [
 </template>
 
 <style scoped>
-.prints {
-  height: 100%;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-  padding: 8px 12px;
-  box-sizing: border-box;
-}
-.pickers {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  white-space: nowrap;
-}
-.pick {
-  width: 200px;
-}
-.pickers .soft {
-  font-size: 12.5px;
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-.sentence {
-  margin: 0;
-}
 .plots {
   flex: 1;
   min-height: 0;
   display: grid;
   grid-template: minmax(0, 1.5fr) minmax(0, 1fr) / minmax(0, 1fr) 270px;
   gap: 8px;
-}
-.wow {
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-  background: var(--panel);
-  border: 1px solid var(--line);
-}
-.wow header {
-  display: flex;
-  align-items: baseline;
-  gap: 12px;
-  padding: 5px 10px 0;
-  white-space: nowrap;
-  overflow: hidden;
-}
-.wow canvas {
-  flex: 1;
-  min-height: 0;
-  width: 100%;
 }
 aside {
   grid-column: 2;
@@ -235,9 +190,6 @@ aside {
   flex-direction: column;
 }
 @media (max-width: 900px), (max-height: 560px) {
-  .prints {
-    height: auto;
-  }
   .plots {
     grid-template: none;
     grid-template-columns: minmax(0, 1fr);

@@ -75,7 +75,7 @@ useKeys('Stereo', [
 </script>
 
 <template>
-  <div class="stereo">
+  <div class="stereo filled">
     <div v-if="store.tracks.length < 2" class="view">
       <h1>Stereo</h1>
       <p>
@@ -191,20 +191,6 @@ useKeys('Stereo', [
 </template>
 
 <style scoped>
-.stereo {
-  height: 100%;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-  padding: 8px 12px;
-  box-sizing: border-box;
-}
-.pickers {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  white-space: nowrap;
-}
 .set {
   width: 300px;
 }
@@ -227,9 +213,6 @@ useKeys('Stereo', [
   grid-template: minmax(0, 1.3fr) minmax(0, 1fr) / minmax(0, 1.15fr) minmax(0, 1fr) 270px;
 }
 @media (max-width: 900px), (max-height: 560px) {
-  .stereo {
-    height: auto;
-  }
   .plots,
   .plots.many {
     grid-template: none;

@@ -77,7 +77,7 @@ defineExpose({ add })
             <th>Quarters a minute</th>
             <th>Quarters a bar</th>
             <th>At</th>
-            <th></th>
+            <th><span class="unseen">Remove</span></th>
           </tr>
         </thead>
         <tbody>

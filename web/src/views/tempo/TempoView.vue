@@ -52,7 +52,7 @@ useKeys('Tempo', [
 </script>
 
 <template>
-  <div class="tempo">
+  <div class="tempo filled">
     <div v-if="store.tracks.length === 0" class="view">
       <h1>Tempo</h1>
       <p>
@@ -105,7 +105,7 @@ useKeys('Tempo', [
                 <th>Grid</th>
                 <th>Hits</th>
                 <th>How</th>
-                <th></th>
+                <th><span class="unseen">Take it out</span></th>
                 <th class="wide">How sure</th>
               </tr>
             </thead>
@@ -161,26 +161,6 @@ useKeys('Tempo', [
 </template>
 
 <style scoped>
-.tempo {
-  height: 100%;
-  display: flex;
-  flex-direction: column;
-  gap: 8px;
-  padding: 8px 12px;
-  box-sizing: border-box;
-}
-.pickers {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  white-space: nowrap;
-}
-.pick {
-  width: 180px;
-}
-.sentence {
-  margin: 0;
-}
 .parts {
   flex: 1;
   min-height: 0;
@@ -209,16 +189,6 @@ circle {
 }
 circle.off {
   fill: var(--caution);
-}
-td .soft {
-  font-size: 12.5px;
-  margin-left: 4px;
-}
-td.reason {
-  max-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
 }
 .wide {
   width: 40%;
