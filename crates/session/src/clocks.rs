@@ -170,10 +170,8 @@ impl Work<'_> {
             for n in 1..found.len() {
                 for against in &placed {
                     if found[n].place.line.is_none() && tried.insert((*against, n)) {
-                        if !(self.report)(LISTENING + (1.0 - LISTENING) * (tried.len() as f64 / pairs).min(1.0)) {
-                            return Err(MeasureError::Stopped);
-                        }
-                        self.against_one(found, *against, n)?;
+                        let done = LISTENING + (1.0 - LISTENING) * (tried.len() as f64 / pairs).min(1.0);
+                        self.against_one(found, [*against, n], done)?;
                     }
                 }
             }
@@ -183,9 +181,9 @@ impl Work<'_> {
         }
     }
 
-    /// Places one recording by its sound against another that was placed.
-    fn against_one(&self, found: &mut [Clocked], against: usize, n: usize) -> Result<(), MeasureError> {
-        let Some(mut next) = self.compared(found, against, n)? else { return Ok(()) };
+    /// Places one recording by its sound against another that was placed; `done` of all work is done by then.
+    fn against_one(&self, found: &mut [Clocked], [against, n]: [usize; 2], done: f64) -> Result<(), MeasureError> {
+        let Some(mut next) = self.compared(found, [against, n], done)? else { return Ok(()) };
         let known = &found[against].place;
         if let (Some(known_line), Some(line)) = (known.line, next.line) {
             next.line = Some(known_line.then(&line));
@@ -201,10 +199,10 @@ impl Work<'_> {
         Ok(())
     }
 
-    fn compared(&self, found: &[Clocked], a: usize, b: usize) -> Result<Option<Place>, MeasureError> {
+    fn compared(&self, found: &[Clocked], [a, b]: [usize; 2], done: f64) -> Result<Option<Place>, MeasureError> {
         let of = |n: usize| Some((self.recordings[n].channels[found[n].sound?], found[n].features.as_ref()?));
         let (Some(x), Some(y)) = (of(a), of(b)) else { return Ok(None) };
-        place([x, y], self.rate, &|| (self.report)(LISTENING)).map(Some)
+        place([x, y], self.rate, &|| (self.report)(done)).map(Some)
     }
 
     /// What did not fit by its sound is placed by time code, by a clap, or by time stamps, if it can be.

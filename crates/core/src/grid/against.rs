@@ -60,7 +60,11 @@ pub fn against(strokes: &[Stroke], beats: &Beats, rate_hz: f64) -> Against {
         reason: String::new(),
     };
     if strokes.len() < FEWEST {
-        out.reason = format!("only {} beginnings can be measured", strokes.len());
+        out.reason = match strokes.len() {
+            0 => "no beginning can be measured".into(),
+            1 => "only one beginning can be measured".into(),
+            n => format!("only {n} beginnings can be measured"),
+        };
         return out;
     }
     let quarters: Vec<f64> = strokes.iter().map(|s| beats.quarter_of(s.at_s * rate_hz)).collect();

@@ -153,8 +153,9 @@ impl TempoOf {
         let Some(map) = map else { return nothing("there is no tempo to hold it against", strokes.len()) };
         let Against { lag_ms, spread_ms, hits, parts, constant, or_ms, verdict, reason, .. } =
             against(strokes, &map.beats(rate_hz), rate_hz);
-        // A tempo that a track gives is not known apart from that track.
-        let verdict = if self.by == TempoBy::Track { verdict.min(Verdict::Likely) } else { verdict };
+        // A tempo that a track gives is not known apart from that track, and nothing stands for or against itself.
+        let own = self.by == TempoBy::Track || self.track == Some(track.id);
+        let verdict = if own { verdict.min(Verdict::Likely) } else { verdict };
         TrackAgainst { track: track.id, lag_ms, spread_ms, hits, parts, constant, or_ms, verdict, reason }
     }
 }

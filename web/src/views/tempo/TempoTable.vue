@@ -13,7 +13,14 @@ const all = computed<TempoChange[]>(() => [
   { quarter: 0, bpm: session.value.bpm, quarters_a_bar: session.value.beats_a_bar },
   ...session.value.tempo_changes,
 ])
-const value = (e: Event) => Number((e.target as HTMLInputElement).value.replace(',', '.'))
+/** Takes what was typed over; what is refused, with a sentence, gives way to what holds. */
+function typed(e: Event, holds: number, put: (value: number) => string): void {
+  const field = e.target as HTMLInputElement
+  const refused = put(Number(field.value.replace(',', '.')))
+  if (!refused) return
+  tellTrouble(refused)
+  field.value = String(Number(holds.toFixed(3)))
+}
 
 /** Session frame of a quarter, as the server has laid the beats. */
 function frameOf(quarter: number): number {
@@ -26,17 +33,19 @@ function carry(next: TempoChange[]): void {
   void store.change({ bpm: first!.bpm, beats_a_bar: first!.quarters_a_bar, tempo_changes: later })
 }
 
-function change(was: TempoChange, to: Partial<TempoChange>): void {
+/** Why a change cannot be so; empty when it is carried out. */
+function change(was: TempoChange, to: Partial<TempoChange>): string {
   const next = { ...was, ...to }
-  if (!(next.bpm >= BPM[0] && next.bpm <= BPM[1])) return tellTrouble(`A tempo lies between ${BPM[0]} and ${BPM[1]} quarters a minute.`)
+  if (!(next.bpm >= BPM[0] && next.bpm <= BPM[1])) return `A tempo lies between ${BPM[0]} and ${BPM[1]} quarters a minute.`
   if (!(Number.isInteger(next.quarters_a_bar) && next.quarters_a_bar >= BEATS[0] && next.quarters_a_bar <= BEATS[1]))
-    return tellTrouble(`A bar has ${BEATS[0]} to ${BEATS[1]} quarters.`)
+    return `A bar has ${BEATS[0]} to ${BEATS[1]} quarters.`
   carry(
     withChange(
       all.value.filter((c) => c.quarter !== was.quarter),
       next,
     ),
   )
+  return ''
 }
 
 function remove(was: TempoChange): void {
@@ -54,10 +63,12 @@ function add(): void {
   carry(withChange(all.value, { ...now, quarter: begins }))
 }
 
-function moveTo(was: TempoChange, bar: number): void {
-  if (!Number.isInteger(bar) || bar < 2) return tellTrouble('A change comes at bar 2 or later; the first row is where bar 1 begins.')
+function moveTo(was: TempoChange, bar: number): string {
+  if (!Number.isInteger(bar) || bar < 2) return 'A change comes at bar 2 or later; the first row is where bar 1 begins.'
   const rest = all.value.filter((c) => c.quarter !== was.quarter)
-  change(was, { quarter: quarterOf(rest, bar) })
+  const quarter = quarterOf(rest, bar)
+  if (rest.some((c) => c.quarter === quarter)) return `The tempo changes at bar ${bar} already.`
+  return change(was, { quarter })
 }
 defineExpose({ add })
 </script>
@@ -89,7 +100,7 @@ defineExpose({ add })
                 v-typed="String(barOf(all, c.quarter))"
                 class="mono short"
                 :aria-label="`Bar of change ${i}`"
-                @change="moveTo(c, value($event))"
+                @change="typed($event, barOf(all, c.quarter), (bar) => moveTo(c, bar))"
               />
             </td>
             <td>
@@ -97,7 +108,7 @@ defineExpose({ add })
                 v-typed="String(Number(c.bpm.toFixed(3)))"
                 class="mono"
                 :aria-label="`Tempo from bar ${barOf(all, c.quarter)}`"
-                @change="change(c, { bpm: value($event) })"
+                @change="typed($event, c.bpm, (bpm) => change(c, { bpm }))"
               />
             </td>
             <td>
@@ -105,7 +116,7 @@ defineExpose({ add })
                 v-typed="String(c.quarters_a_bar)"
                 class="mono short"
                 :aria-label="`Metre from bar ${barOf(all, c.quarter)}`"
-                @change="change(c, { quarters_a_bar: value($event) })"
+                @change="typed($event, c.quarters_a_bar, (n) => change(c, { quarters_a_bar: n }))"
               />
             </td>
             <td class="mono soft">
