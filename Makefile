@@ -24,6 +24,7 @@ accuracy: ## Accuracy on simulated sessions and paths, written to docs/accuracy*
 	@cargo run --quiet --package marea-scene --bin sets -- 9401 9472 50 docs/accuracy-sets.md
 	@cargo run --quiet --package marea-scene --bin latency -- docs/accuracy-latency.md
 	@cargo run --quiet --package marea-scene --bin prints -- 9201 9230 40 docs/accuracy-prints.md
+	@cargo run --quiet --package marea-scene --bin walkers -- 9851 9880 40 docs/accuracy-walkers.md
 	@cargo run --quiet --package marea-scene --bin renders -- 9601 9642 40 docs/accuracy-notes.md
 	@cargo run --quiet --package marea-scene --bin clocks -- 9701 9730 docs/accuracy-clocks.md
 	@cargo run --quiet --package marea-scene --bin grids -- 9901 9930 docs/accuracy-tempo.md

@@ -31,6 +31,7 @@ pub mod render;
 pub mod signal;
 pub mod sync;
 pub mod timecode;
+pub mod timing;
 pub mod track;
 pub mod units;
 pub mod verdict;

@@ -48,8 +48,10 @@ fn sliced(x: &[f32], start: i64, edit: &Edit, frame: i64) -> f32 {
         if !(0..length).contains(&n) {
             return below;
         }
-        let rise = if s.fade_in > 0 { ((n + 1) as f32 / s.fade_in as f32).min(1.0) } else { 1.0 };
-        let fall = if s.fade_out > 0 { ((length - n) as f32 / s.fade_out as f32).min(1.0) } else { 1.0 };
+        // Half a cosine over the fade.
+        let round = |part: f32| 0.5 - 0.5 * (std::f32::consts::PI * part.min(1.0)).cos();
+        let rise = if s.fade_in > 0 { round((n + 1) as f32 / s.fade_in as f32) } else { 1.0 };
+        let fall = if s.fade_out > 0 { round((length - n) as f32 / s.fade_out as f32) } else { 1.0 };
         below + rise.min(fall) * (own(x, s.from + n) - below)
     })
 }

@@ -90,7 +90,8 @@ fn a_repaired_stretch_sounds_so_from_its_first_to_its_last_frame() {
         let n = frame - 50 + 7;
         let (plain, there) = (own(n), -own(n - 3));
         let inside = (n - 1_000 + 1).min(3_000 - n);
-        let weight = (inside.clamp(0, SEAM_FRAMES) as f32) / SEAM_FRAMES as f32;
+        let part = (inside.clamp(0, SEAM_FRAMES) as f32) / SEAM_FRAMES as f32;
+        let weight = 0.5 - 0.5 * (std::f32::consts::PI * part).cos();
         assert!((v - (plain + weight * (there - plain))).abs() < 1e-6, "frame {frame}");
         if inside <= 0 {
             assert_eq!(v.to_bits(), plain.to_bits(), "untouched outside");

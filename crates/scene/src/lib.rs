@@ -21,6 +21,7 @@ pub mod sets;
 pub mod stages;
 pub mod stereo;
 pub mod varied;
+pub mod walkers;
 
 pub use render::{Arrival, Rendered, write_files};
 pub use session::{Fault, Scene, SoundSource, Take};

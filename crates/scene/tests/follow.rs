@@ -1,6 +1,6 @@
 //! Prints of simulated tape machines against the lag that the machines had.
 
-use marea_core::follow::{Followed, find_send, follow, left_along};
+use marea_core::follow::{Followed, find_send, follow, follow_straight, left_along};
 use marea_core::signal::MemSource;
 use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
@@ -113,5 +113,54 @@ fn the_send_of_a_print_is_found_among_other_tracks() {
         let found =
             find_send(&print, &strangers.iter().map(|t| t as _).collect::<Vec<_>>(), rate(), &|_| true).unwrap();
         assert!(found.candidates.is_empty() && !found.clear, "{seed}: {found:?}");
+    }
+}
+
+fn straight(sent: &[f32], print: &[f32]) -> Followed {
+    follow_straight(&MemSource(sent.to_vec()), &MemSource(print.to_vec()), rate(), &|_| true).unwrap()
+}
+
+#[test]
+fn one_offset_and_speed_are_told_without_following_all_of_the_lag() {
+    // Closed form: 12,345 samples later and inverted, at the same speed.
+    let sent = send(20.0, 9_132);
+    let mut print = vec![0f32; 12_345];
+    print.extend(sent.iter().map(|v| -0.5 * v));
+    let f = straight(&sent, &print);
+    assert!(f.verdict == Verdict::Likely && f.invert, "{}", f.reason);
+    assert!((f.later_frames - 12_345.0).abs() < 0.1 && f.drift_ppm.abs() < 1.0, "{} {}", f.later_frames, f.drift_ppm);
+    assert!(f.left.offset < -40.0, "{} dB", f.left.offset);
+    for seed in [9_104, 9_106, 9_109] {
+        let sent = send(24.0, seed);
+        let (machine, mut rng) = machine(seed);
+        let print = machine.print(&sent, &mut rng);
+        let f = straight(&sent, &print);
+        assert_eq!((f.verdict, f.invert), (Verdict::Likely, machine.inverts), "{seed}: {}", f.reason);
+        // Wow moves single places by as much as this; the median of all lies closer.
+        let swing: f64 =
+            machine.swings.iter().map(|[hz, speed, _]| speed / (std::f64::consts::TAU * hz) * 48_000.0).sum();
+        let truth = 48_000.0 * machine.lag(12.0);
+        assert!((f.later_frames - truth).abs() < 2.0 * swing + 5.0, "{seed}: {} for {truth}", f.later_frames);
+        assert_eq!(straight(&send(24.0, seed + 21), &print).lag_frames, Vec::<f64>::new(), "{seed}: a stranger");
+    }
+    assert!(straight(&sent, &[0.0; 96_000]).reason.contains("silent"));
+    assert!(straight(&sent, &sent[..40_000]).lag_frames.is_empty());
+}
+
+#[test]
+fn prints_of_low_rates_are_followed_in_what_band_they_have() {
+    for hz in [8_000u32, 11_025, 16_000] {
+        // Every nth sample of a running mean: sound of a low rate, whatever folds back is part of it.
+        let n = (48_000 / hz) as usize;
+        let sent: Vec<f32> = send(20.0, 9_135).chunks_exact(n).map(|c| c.iter().sum::<f32>() / n as f32).collect();
+        let mut print = vec![0f32; 1_234];
+        print.extend(sent.iter().map(|v| -0.7 * v));
+        let rate = SampleRate::new(u64::from(hz)).unwrap();
+        for quick in [false, true] {
+            let follow = if quick { follow_straight } else { follow };
+            let f = follow(&MemSource(sent.clone()), &MemSource(print.clone()), rate, &|_| true).unwrap();
+            assert!(f.verdict > Verdict::Undecided && f.invert, "{hz} Hz, quick {quick}: {}", f.reason);
+            assert!((f.later_frames - 1_234.0).abs() < 0.1, "{hz} Hz, quick {quick}: {}", f.later_frames);
+        }
     }
 }

@@ -77,13 +77,27 @@ pub struct PairOf {
     pub b: Uuid,
 }
 
-/// A print against a send.
+/// What makes the lag of one track behind another change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Moving {
+    /// A machine: the one is a print of the other.
+    #[default]
+    Print,
+    /// Somebody who walks: both are microphones that hear him.
+    Walker,
+}
+
+/// A track whose lag behind another one is followed.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct PrintOf {
-    /// What was sent.
+    /// What was sent, or the first microphone.
     pub send: Uuid,
-    /// What came back and was recorded.
+    /// What came back and was recorded, or the second microphone.
     pub print: Uuid,
+    /// What makes the lag change.
+    #[serde(default)]
+    pub moving: Moving,
 }
 
 /// A print whose send is looked for.
@@ -119,14 +133,16 @@ pub enum TempoBy {
     Click,
     /// A track that keeps a tempo.
     Track,
+    /// The strokes of a track, without a tempo.
+    Beside,
 }
 
-/// The session's tracks against a tempo.
+/// The session's tracks against a tempo, or against a track.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct TempoOf {
     /// What gives it.
     pub by: TempoBy,
-    /// The click, or the steady track.
+    /// The click, the steady track, or the other one.
     pub track: Option<Uuid>,
 }
 

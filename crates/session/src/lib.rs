@@ -10,3 +10,4 @@ pub mod paths_sheet;
 pub mod paths_view;
 pub mod probes;
 pub mod standing;
+pub mod tempo;

@@ -232,7 +232,8 @@ fn by_switching(map: &PathMap, graph: &Graph, under_frames: f64) -> Result<WayVi
     })
 }
 
-fn notes(map: &PathMap, graph: &Graph, names: &[String]) -> Vec<String> {
+/// What was written and is not used, and what leads nowhere, in sentences.
+pub fn loose_ends(map: &PathMap, graph: &Graph) -> Vec<String> {
     let mut notes = map.not_understood();
     for n in 0..graph.ids.len() {
         let (id, kind) = (&graph.ids[n], graph.kinds[n]);
@@ -242,11 +243,16 @@ fn notes(map: &PathMap, graph: &Graph, names: &[String]) -> Vec<String> {
         if graph.is_root(n) && kind != NodeKind::Track {
             notes.push(format!("Nothing feeds “{id}”."));
         }
-        if kind == NodeKind::Track && tracks_of(map, n, names).is_empty() {
-            notes.push(format!("No track of this session is called “{id}”: what is chosen moves nothing there."));
-        }
     }
     notes
+}
+
+fn notes(map: &PathMap, graph: &Graph, names: &[String]) -> Vec<String> {
+    let nobody = |n: &usize| graph.kinds[*n] == NodeKind::Track && tracks_of(map, *n, names).is_empty();
+    let missing = (0..graph.ids.len())
+        .filter(nobody)
+        .map(|n| format!("No track of this session is called “{}”: what is chosen moves nothing there.", graph.ids[n]));
+    loose_ends(map, graph).into_iter().chain(missing).collect()
 }
 
 /// Where copies of one of the session's tracks meet unequally: the node's name, and what is found there. `names` are those of the

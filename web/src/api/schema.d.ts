@@ -2307,6 +2307,11 @@ export interface components {
             /** @description Node, by number. */
             node: number;
         };
+        /**
+         * @description What makes the lag of one track behind another change.
+         * @enum {string}
+         */
+        Moving: "print" | "walker";
         /** @description What one track shall become. */
         NewChange: {
             /** @description What changes. */
@@ -2759,6 +2764,8 @@ export interface components {
         PrintCarried: "recorded" | "offset" | "drift" | "map" | "other";
         /** @description A way that is chosen. */
         PrintChoice: {
+            /** @description What makes the lag change: a machine, when it is not said. */
+            moving?: components["schemas"]["Moving"];
             /**
              * Format: uuid
              * @description What came back.
@@ -2971,14 +2978,16 @@ export interface components {
         };
         /** @description Which print, and of which send. */
         SendAndPrint: {
+            /** @description What makes the lag change: a machine, when it is not said. */
+            moving?: components["schemas"]["Moving"];
             /**
              * Format: uuid
-             * @description What came back.
+             * @description What came back, or the second microphone.
              */
             print: string;
             /**
              * Format: uuid
-             * @description What was sent.
+             * @description What was sent, or the first microphone.
              */
             send: string;
         };
@@ -3364,11 +3373,11 @@ export interface components {
         Tells: "arrival" | "level";
         /** @description What gives the tempo. */
         TempoAsked: {
-            /** @description The session's own, a click's, or a steady track's. */
+            /** @description The session's own tempo, a click's or a steady track's, or the strokes of another track. */
             by: components["schemas"]["TempoBy"];
             /**
              * Format: uuid
-             * @description The click, or the steady track.
+             * @description The click, the steady track, or the other one.
              */
             track?: string | null;
         };
@@ -3376,7 +3385,7 @@ export interface components {
          * @description What gives the tempo that tracks are held against.
          * @enum {string}
          */
-        TempoBy: "session" | "click" | "track";
+        TempoBy: "session" | "click" | "track" | "beside";
         /** @description Tempo and metre from a quarter on. */
         TempoChange: {
             /**
@@ -3541,7 +3550,7 @@ export interface components {
             or_ms: number[];
             /**
              * Format: int32
-             * @description Parts of a quarter that it plays on.
+             * @description Parts of a quarter that it plays on; 0 where it is held against another track.
              */
             parts: number;
             /** @description Why. */
@@ -6795,10 +6804,12 @@ export interface operations {
     show_print: {
         parameters: {
             query: {
-                /** @description What was sent. */
+                /** @description What was sent, or the first microphone. */
                 send: string;
-                /** @description What came back. */
+                /** @description What came back, or the second microphone. */
                 print: string;
+                /** @description What makes the lag change: a machine, when it is not said. */
+                moving?: components["schemas"]["Moving"];
                 /** @description First session frame. */
                 from?: number;
                 /** @description First session frame after it. */
@@ -7741,9 +7752,9 @@ export interface operations {
     show_tempo: {
         parameters: {
             query: {
-                /** @description The session's own, a click's, or a steady track's. */
+                /** @description The session's own tempo, a click's or a steady track's, or the strokes of another track. */
                 by: components["schemas"]["TempoBy"];
-                /** @description The click, or the steady track. */
+                /** @description The click, the steady track, or the other one. */
                 track?: string;
             };
             header?: never;

@@ -22,7 +22,7 @@ export interface MixRequest {
   /** Part of the speed, 0.25 … 1. */
   speed: number
   /** A print heard as corrected against its send in a way, whatever it carries. */
-  tried: { send: string; print: string; way: 'offset' | 'drift' | 'map' } | null
+  tried: { send: string; print: string; moving: 'print' | 'walker'; way: 'offset' | 'drift' | 'map' } | null
 }
 
 /** A part of the session, once or again and again. */

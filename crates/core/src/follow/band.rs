@@ -37,18 +37,18 @@ pub(super) fn bands(
     rate: SampleRate,
 ) -> Result<(Band, Band, Band), MeasureError> {
     let top = top(send, print, rate)?;
-    let middle = top.halved();
-    let low = middle.halved().halved();
+    let middle = top.halved()?;
+    let low = middle.halved()?.halved()?;
     Ok((top, middle, low))
 }
 
 /// The middle one alone.
 pub(super) fn middle(send: &dyn Source, print: &dyn Source, rate: SampleRate) -> Result<Band, MeasureError> {
-    Ok(top(send, print, rate)?.halved())
+    top(send, print, rate)?.halved()
 }
 
 /// How often a rate is halved until the next time would leave less than the widest band needs.
-fn halvings(rate: SampleRate) -> u32 {
+pub(super) fn halvings(rate: SampleRate) -> u32 {
     let mut halvings = 0;
     while rate.hz() >> (halvings + 1) >= TOP_HZ {
         halvings += 1;
@@ -57,16 +57,16 @@ fn halvings(rate: SampleRate) -> u32 {
 }
 
 /// Two recordings at the rate of the widest band.
-fn top(send: &dyn Source, print: &dyn Source, rate: SampleRate) -> Result<Band, MeasureError> {
+pub(super) fn top(send: &dyn Source, print: &dyn Source, rate: SampleRate) -> Result<Band, MeasureError> {
     let halvings = halvings(rate);
     let (send, print) = rayon::join(|| lowered(send, halvings), || lowered(print, halvings));
     Ok(Band { hz: rate.hz_f64() / f64::from(1u32 << halvings), send: MemSource(send?), print: MemSource(print?) })
 }
 
 impl Band {
-    fn halved(&self) -> Self {
-        let (send, print) = rayon::join(|| halved(&self.send.0), || halved(&self.print.0));
-        Self { hz: self.hz / 2.0, send: MemSource(send), print: MemSource(print) }
+    fn halved(&self) -> Result<Self, MeasureError> {
+        let (send, print) = rayon::join(|| lowered(&self.send, 1), || lowered(&self.print, 1));
+        Ok(Self { hz: self.hz / 2.0, send: MemSource(send?), print: MemSource(print?) })
     }
 
     pub(super) fn pair(&self) -> Pair<'_> {
@@ -82,25 +82,27 @@ impl Band {
 /// All of a recording at its rate halved so many times.
 fn lowered(source: &dyn Source, halvings: u32) -> Result<Vec<f32>, MeasureError> {
     let frames = index(source.frames());
-    let margin = HALF << halvings.max(1);
     let blocks: Vec<usize> = (0..frames).step_by(BLOCK).collect();
-    let one = |from: &usize| -> Result<Vec<f32>, MeasureError> {
-        let len = BLOCK.min(frames - from);
-        if halvings == 0 {
-            let mut x = vec![0f32; len];
-            source.read(*from as i64, &mut x)?;
-            return Ok(x);
-        }
-        // The margin is a whole number of frames of the lowered rate.
-        let mut x = vec![0f32; len + 2 * margin];
-        source.read(*from as i64 - margin as i64, &mut x)?;
-        (0..halvings).for_each(|_| x = halved(&x));
-        let skip = margin >> halvings;
-        let kept = len.div_ceil(1 << halvings);
-        Ok(x[skip..(skip + kept).min(x.len())].to_vec())
-    };
+    let one = |from: &usize| part(source, *from as i64, BLOCK.min(frames - from), halvings);
     let parts: Vec<Vec<f32>> = blocks.par_iter().map(one).collect::<Result<_, _>>()?;
     Ok(parts.concat())
+}
+
+/// Some frames of a recording at its rate halved so many times.
+pub(super) fn part(source: &dyn Source, from: i64, len: usize, halvings: u32) -> Result<Vec<f32>, MeasureError> {
+    if halvings == 0 {
+        let mut x = vec![0f32; len];
+        source.read(from, &mut x)?;
+        return Ok(x);
+    }
+    // A whole number of frames of the lowered rate.
+    let margin = HALF << halvings.max(1);
+    let mut x = vec![0f32; len + 2 * margin];
+    source.read(from - margin as i64, &mut x)?;
+    (0..halvings).for_each(|_| x = halved(&x));
+    let skip = margin >> halvings;
+    let kept = len.div_ceil(1 << halvings);
+    Ok(x[skip..(skip + kept).min(x.len())].to_vec())
 }
 
 /// Every other sample of what a half-band filter leaves; sample n stands where sample 2n stood.
@@ -112,8 +114,10 @@ fn halved(x: &[f32]) -> Vec<f32> {
             (0.5 * sinc(n / 2.0) * kaiser(n / (HALF as f64 + 1.0), BETA)) as f32
         })
         .collect();
-    let even: Vec<f32> = x.iter().step_by(2).copied().collect();
-    let odd: Vec<f32> = x.iter().skip(1).step_by(2).copied().collect();
+    let pairs = x.chunks_exact(2);
+    let last = pairs.remainder();
+    let even: Vec<f32> = pairs.clone().map(|p| p[0]).chain(last.iter().copied()).collect();
+    let odd: Vec<f32> = pairs.map(|p| p[1]).collect();
     let at = |n: isize| usize::try_from(n).ok().and_then(|n| odd.get(n)).copied().unwrap_or(0.0);
     let mut out: Vec<f32> = even.iter().map(|v| 0.5 * v).collect();
     let (reach, len) = (taps.len(), out.len());

@@ -7,8 +7,8 @@ use rayon::prelude::*;
 use realfft::num_complex::Complex32;
 
 /// Windows compared, their length, and the range of lags, in seconds.
-const WINDOWS: usize = 16;
-const WINDOW_S: f64 = 1.5;
+pub(super) const WINDOWS: usize = 16;
+pub(super) const WINDOW_S: f64 = 1.5;
 const EARLIEST_S: f64 = -0.25;
 const LATEST_S: f64 = 10.0;
 /// Band of the comparison, in Hz, and the exponent of the whitening: 1 would leave nothing but phases.
@@ -43,6 +43,11 @@ pub(super) fn best(band: &Band) -> Option<(Line, f64)> {
         .par_iter()
         .map(|from| ((*from as f64 + window as f64 / 2.0) / band.hz, curve(band, *from, window)))
         .collect();
+    best_of(&curves)
+}
+
+/// The line through correlations: the middle of each window in seconds, and its heights by lag.
+pub(super) fn best_of(curves: &[(f64, Vec<f32>)]) -> Option<(Line, f64)> {
     let (first, last) = (curves.first()?.0, curves.last()?.0);
     let middle = (first + last) / 2.0;
     let span = (last - first).max(WINDOW_S);
@@ -53,7 +58,7 @@ pub(super) fn best(band: &Band) -> Option<(Line, f64)> {
         .into_par_iter()
         .map(|k| {
             let slope = k as f64 * step;
-            let (at, score) = along(&curves, middle, slope);
+            let (at, score) = along(curves, middle, slope);
             (slope, at, if k == 0 { score * (1.0 + BETTER as f32) } else { score })
         })
         .max_by(|a, b| a.2.total_cmp(&b.2))?;
@@ -94,22 +99,40 @@ fn loud(x: &[f32], window: usize) -> Vec<usize> {
     (0..parts).filter_map(of).filter(|(_, energy)| *energy > 0.0).map(|(at, _)| at).collect()
 }
 
-/// Height of the correlation at every lag of the grid, against its RMS; the largest within what a peak may be off.
+/// The same for a window of a band.
 fn curve(band: &Band, from: usize, window: usize) -> Vec<f32> {
-    let lags = ((LATEST_S - EARLIEST_S) * band.hz) as usize;
-    let len = quick_len(window + lags);
-    // The send from the latest lag on, so that index n of the correlation is a lag of LATEST − n.
-    let begin = from as i64 - (LATEST_S * band.hz) as i64;
+    let begin = from as i64 - earlier(band.hz);
     let at = |n: usize| usize::try_from(begin + n as i64).ok().and_then(|n| band.send.0.get(n)).copied().unwrap_or(0.0);
+    let send: Vec<f32> = (0..window + lags(band.hz)).map(at).collect();
+    heights(band.hz, &send, &band.print.0[from..from + window])
+}
+
+/// Frames by which the stretch of the send begins before the window of the print.
+pub(super) fn earlier(hz: f64) -> i64 {
+    (LATEST_S * hz) as i64
+}
+
+/// Frames by which it is longer.
+pub(super) fn lags(hz: f64) -> usize {
+    ((LATEST_S - EARLIEST_S) * hz) as usize
+}
+
+/// Height of the correlation at every lag of the grid, against its RMS; the largest within what a peak may be off. The send begins
+/// [`earlier`] than the print, so that index n of the correlation is a lag of LATEST − n, and is [`lags`] longer.
+pub(super) fn heights(hz: f64, send: &[f32], print: &[f32]) -> Vec<f32> {
+    let (window, lags) = (print.len(), lags(hz));
+    let len = quick_len(window + lags);
     // Soft ends: the ends of two stretches would be alike, where the sound is a few tones.
     let round = |n: usize, len: usize, rise: usize| half_cosine(n.min(len - 1 - n).min(rise), rise);
-    let send: Vec<f32> = (0..window + lags).map(|n| at(n) * round(n, window + lags, window / 4)).collect();
-    let print: Vec<f32> = (0..window).map(|n| band.print.0[from + n] * round(n, window, window / 2)).collect();
+    let soft = |x: &[f32], rise: usize| -> Vec<f32> {
+        x.iter().enumerate().map(|(n, v)| v * round(n, x.len(), rise)).collect()
+    };
+    let (send, print) = (soft(send, window / 4), soft(print, window / 2));
     let mut t = Transform::new(len);
     let (mut a, mut b) = (vec![Complex32::default(); t.bins()], vec![Complex32::default(); t.bins()]);
     t.forward(&print, &mut a);
     t.forward(&send, &mut b);
-    let bin = |hz: f64| (hz / band.hz * len as f64) as usize;
+    let bin = |f: f64| (f / hz * len as f64) as usize;
     let used = bin(BAND_HZ[0])..bin(BAND_HZ[1]);
     let mut cross: Vec<Complex32> = a.iter().zip(&b).map(|(a, b)| a.conj() * b).collect();
     for (k, c) in cross.iter_mut().enumerate() {
@@ -124,7 +147,7 @@ fn curve(band: &Band, from: usize, window: usize) -> Vec<f32> {
     // The largest of each grid step, then of the steps about it.
     let mut heights = vec![0f32; grid + 1];
     for (n, v) in out[..lags].iter().enumerate() {
-        let lag = LATEST_S - n as f64 / band.hz;
+        let lag = LATEST_S - n as f64 / hz;
         let at = (((lag - EARLIEST_S) / GRID_S).round() as usize).min(grid);
         heights[at] = heights[at].max(v.abs() / rms);
     }

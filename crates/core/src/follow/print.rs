@@ -19,9 +19,9 @@ use realfft::num_complex::Complex;
 pub const LONGEST_S: f64 = 3_600.0;
 /// Bands, lowest first.
 const PASSES: [Pass; 3] = [
-    Pass { highest_hz: 1_200.0, corner_hz: 4.0 },
-    Pass { highest_hz: 4_000.0, corner_hz: 8.0 },
-    Pass { highest_hz: 9_000.0, corner_hz: 30.0 },
+    Pass { highest_hz: 1_200.0, corner_hz: 4.0, rounds: [1, 8] },
+    Pass { highest_hz: 4_000.0, corner_hz: 8.0, rounds: [1, 3] },
+    Pass { highest_hz: 9_000.0, corner_hz: 30.0, rounds: [1, 2] },
 ];
 /// A step is measured when the 35 ms about it tell the lag within this, in samples at 48 kHz, and the model explains the print so well
 /// over 100 ms. What lies further off tells nothing here: the curve bends within 30 ms.
@@ -69,10 +69,12 @@ pub fn follow(
     let Some(line) = coarse::line(&middle) else { return Ok(nothing("one of the two is silent")) };
     go_on(0.2)?;
     let mut curve = track::begun(&middle, line);
-    for (n, (band, pass)) in [&low, &middle, &top].into_iter().zip(&PASSES).enumerate() {
-        go_on(0.3 + 0.15 * n as f64)?;
-        curve = refined(band, curve, pass)?;
-    }
+    let [first, second, last] = &PASSES;
+    let lower = |curve| -> Result<Curve, ReadError> { refined(&middle, refined(&low, curve, first)?, second) };
+    go_on(0.3)?;
+    curve = lower(curve)?;
+    go_on(0.5)?;
+    curve = refined(&top, curve, last)?;
     go_on(0.8)?;
     judged(&top, Pair { hz: rate.hz_f64(), send, print }, &curve)
 }
@@ -92,18 +94,18 @@ pub fn left_along(
     Ok(left(&top, &curve)?)
 }
 
-fn limits(top: &Band) -> [f64; 2] {
-    [LOWEST_HZ, PASSES[2].highest_hz.min(HIGHEST * top.hz)]
+pub(super) fn limits(hz: f64) -> [f64; 2] {
+    [LOWEST_HZ, PASSES[2].highest_hz.min(HIGHEST * hz)]
 }
 
 /// What the filter that fits best along a curve leaves, in dB.
-fn left(top: &Band, way: &Curve) -> Result<f64, ReadError> {
-    Ok(Filter::fit(top.pair(), way)?.left_db(top.hz, limits(top)))
+pub(super) fn left(top: &Band, way: &Curve) -> Result<f64, ReadError> {
+    Ok(Filter::fit(top.pair(), way)?.left_db(top.hz, limits(top.hz)))
 }
 
 /// Everything about a curve that is as good as it gets.
 fn judged(top: &Band, whole: Pair, curve: &Curve) -> Result<Followed, MeasureError> {
-    let limits = limits(top);
+    let limits = limits(top.hz);
     let filter = Filter::fit(top.pair(), curve)?;
     let sums = filter.sums(top, curve, limits)?;
     let (measured, sounding) = (measured(top, &sums, limits), sounding(top, sums.len()));
@@ -193,7 +195,7 @@ fn sounding(band: &Band, steps: usize) -> Vec<bool> {
 }
 
 /// The constant part of the lag that the filter has taken upon itself, and the polarity.
-fn constant(filter: &Filter, hz: f64) -> Option<OneDelay> {
+pub(super) fn constant(filter: &Filter, hz: f64) -> Option<OneDelay> {
     let bins: Vec<Complex<f64>> = filter.bins.iter().map(|b| Complex::new(f64::from(b.re), f64::from(b.im))).collect();
     let bin = |f: f64| (f / hz * filter.len as f64).round() as usize;
     let held = [bin(HELD_HZ[0]), bin(HELD_HZ[1].min(0.45 * hz)).min(filter.reaches)];

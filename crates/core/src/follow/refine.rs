@@ -9,14 +9,17 @@ use crate::signal::ReadError;
 pub(super) const LOWEST_HZ: f64 = 80.0;
 /// Highest upper edge of a band, as a part of its rate.
 pub(super) const HIGHEST: f64 = 0.42;
-/// Rounds a band.
-const ROUNDS: usize = 2;
+/// Rounds end when this part of the steps moves by less than that, in samples of the band.
+const MOST: f64 = 0.98;
+const SETTLED: f64 = 0.1;
 /// What is left is looked at over so many steps to weigh it: 20 ms.
 const LOCAL: usize = 4;
 /// Part of the steps whose remainder counts as noise that is everywhere.
 const QUIET: f64 = 0.05;
-/// Part of the steps above whose information none counts more.
+/// Part of the steps above whose information none counts more; less counts by this power of it. As it is, a decaying tone of a thousandth
+/// of the information would be smoothed so hard that no wow is followed through it, though it tells the lag to half a sample.
 const CAP: f64 = 0.9;
+const EVEN: f64 = 0.5;
 
 /// How a curve is corrected in one band.
 pub(super) struct Pass {
@@ -24,13 +27,15 @@ pub(super) struct Pass {
     pub(super) highest_hz: f64,
     /// Corner of the curve, in Hz.
     pub(super) corner_hz: f64,
+    /// Fewest and most rounds.
+    pub(super) rounds: [usize; 2],
 }
 
 /// The curve after some rounds in a band.
 pub(super) fn refined(band: &Band, mut curve: Curve, pass: &Pass) -> Result<Curve, ReadError> {
     // Recordings of low rates reach less far up.
     let limits = [LOWEST_HZ, pass.highest_hz.min(HIGHEST * band.hz)];
-    for _ in 0..ROUNDS {
+    for round in 1..=pass.rounds[1] {
         let sums = Filter::fit(band.pair(), &curve)?.sums(band, &curve, limits)?;
         let mut info = information(band, &sums, limits);
         // Half a period of the upper edge would be the next minimum.
@@ -38,8 +43,14 @@ pub(super) fn refined(band: &Band, mut curve: Curve, pass: &Pass) -> Result<Curv
         let off = |(s, w): (&Sums, &f64)| if *w > 0.0 { (-s.slope_left / s.slope).clamp(-most, most) } else { 0.0 };
         let moved: Vec<f64> = sums.iter().zip(&info).zip(&curve.0).map(|(sw, lag)| lag + off(sw) / band.hz).collect();
         let cap = quantile(info.iter().copied().filter(|w| *w > 0.0), CAP);
-        info.iter_mut().for_each(|w| *w = w.min(cap));
-        curve = Curve(smoothed(&moved, &info, pass.corner_hz, STEP_S));
+        info.iter_mut().for_each(|w| *w = (w.min(cap) / cap.max(f64::MIN_POSITIVE)).powf(EVEN));
+        let next = Curve(smoothed(&moved, &info, pass.corner_hz, STEP_S));
+        let steps = next.0.iter().zip(&curve.0).map(|(next, now)| (next - now).abs() * band.hz);
+        let moving = quantile(steps, MOST) > SETTLED;
+        curve = next;
+        if round >= pass.rounds[0] && !moving {
+            break;
+        }
     }
     Ok(curve)
 }

@@ -4,6 +4,7 @@ use crate::dsp::spectrum::{Transform, planned, quick_len};
 use crate::follow::band::Band;
 use crate::follow::coarse::Line;
 use crate::follow::curve::{Curve, STEP_S, smoothed, time};
+use crate::signal::overlap;
 use rayon::prelude::*;
 use realfft::num_complex::Complex32;
 use std::f64::consts::PI;
@@ -19,11 +20,9 @@ const SPREAD: usize = 600;
 const SEARCH_S: f64 = 0.01;
 /// Band, in Hz.
 const BAND_HZ: [f64; 2] = [80.0, 5_400.0];
-/// Lags a sample.
-const FINE: usize = 2;
 /// Largest change of speed, as a part of it, and cost of a step of the grid.
 const SPEED: f64 = 0.015;
-const STEP_COST: f32 = 0.02;
+const STEP_COST: f32 = 0.04;
 /// A frame counts for the sign from this height over RMS on, and in full for the path from that one on.
 const CLEAR: f32 = 4.0;
 const FULL: f32 = 6.0;
@@ -31,10 +30,10 @@ const FULL: f32 = 6.0;
 const CORNER_HZ: f64 = 4.0;
 
 /// Correlation of one frame, by lag; its height over its RMS; how far the lag at which the send was read lies from the line, in seconds.
-struct Frame {
-    curve: Vec<f32>,
-    height: f32,
-    rounded: f64,
+pub(super) struct Frame {
+    pub(super) curve: Vec<f32>,
+    pub(super) height: f32,
+    pub(super) rounded: f64,
 }
 
 /// The lag along time to begin with.
@@ -46,11 +45,11 @@ pub(super) fn begun(band: &Band, line: Line) -> Curve {
     let frames = frames(band, line, (count, hop), side);
     let sum: f64 = frames.iter().filter(|f| f.height > CLEAR).map(|f| f64::from(extreme(&f.curve) * f.height)).sum();
     let sign = if sum < 0.0 { -1.0 } else { 1.0 };
-    let path = path(&frames, sign, (SPEED * hop * band.hz * FINE as f64).ceil() as usize);
+    let path = path(&frames.iter().collect::<Vec<_>>(), sign, (SPEED * hop * band.hz).ceil() as usize);
     let lag = |(n, at): (usize, &usize)| {
         let c = &frames[n].curve;
         let refined = *at as f64 + top(c, *at, sign);
-        frames[n].rounded + (refined / FINE as f64 - side as f64) / band.hz
+        frames[n].rounded + (refined - side as f64) / band.hz
     };
     let off: Vec<f64> = path.iter().enumerate().map(lag).collect();
     let weights: Vec<f64> = frames.iter().map(|f| f64::from(f.height).powi(2)).collect();
@@ -66,12 +65,12 @@ pub(super) fn begun(band: &Band, line: Line) -> Curve {
     Curve((0..steps).map(of).collect())
 }
 
-fn extreme(curve: &[f32]) -> f32 {
+pub(super) fn extreme(curve: &[f32]) -> f32 {
     curve.iter().copied().fold(0.0, |best: f32, v| if v.abs() > best.abs() { v } else { best })
 }
 
 /// Where between points a parabola through three has its top, −0.5 … 0.5.
-fn top(curve: &[f32], at: usize, sign: f32) -> f64 {
+pub(super) fn top(curve: &[f32], at: usize, sign: f32) -> f64 {
     if at == 0 || at + 1 >= curve.len() {
         return 0.0;
     }
@@ -95,8 +94,12 @@ impl Cut<'_> {
         let from = (n as f64 * self.hop_s * hz) as i64;
         let lag = (self.line.at_0 + self.line.slope * (n as f64 * self.hop_s + WINDOW_S / 2.0)) * hz;
         let cut = |x: &[f32], from: i64| -> Vec<f32> {
-            let at = |i: usize| usize::try_from(from + i as i64).ok().and_then(|n| x.get(n)).copied();
-            self.taper.iter().enumerate().map(|(i, w)| w * at(i).unwrap_or(0.0)).collect()
+            let mut out = vec![0f32; self.taper.len()];
+            if let Some((first, at, count)) = overlap(from, out.len(), x.len() as i64) {
+                let inside = out[at..at + count].iter_mut().zip(&x[first..first + count]).zip(&self.taper[at..]);
+                inside.for_each(|((o, v), w)| *o = v * w);
+            }
+            out
         };
         let send = cut(&self.band.send.0, from - lag.round() as i64);
         t.forward_two([&send, &cut(&self.band.print.0, from)], out);
@@ -128,9 +131,8 @@ fn frames(band: &Band, line: Line, (count, hop_s): (usize, f64), side: usize) ->
         if used.contains(&k) && power > 0.0 { (1.0 / (power + 1e-6 * largest)) as f32 } else { 0.0 }
     };
     let white: Vec<f32> = whole.iter().enumerate().map(white).collect();
-    let fine = FINE * len;
     let tools = || {
-        let inverse = planned(fine, |p| p.plan_fft_inverse(fine));
+        let inverse = planned(len, |p| p.plan_fft_inverse(len));
         let (input, out, scratch) = (inverse.make_input_vec(), inverse.make_output_vec(), inverse.make_scratch_vec());
         (Transform::new(len), empty(), empty(), input, out, scratch, inverse)
     };
@@ -142,9 +144,8 @@ fn frames(band: &Band, line: Line, (count, hop_s): (usize, f64), side: usize) ->
             let cross = a.iter().zip(b.iter()).map(|(a, b)| a.conj() * b);
             input.iter_mut().zip(cross.zip(&white)).for_each(|(i, (c, w))| *i = c * w);
             inverse.process_with_scratch(input, out, scratch).expect("lengths fit by construction");
-            let reach = FINE * side;
-            let mut curve: Vec<f32> = out[fine - reach..].to_vec();
-            curve.extend_from_slice(&out[..=reach]);
+            let mut curve: Vec<f32> = out[len - side..].to_vec();
+            curve.extend_from_slice(&out[..=side]);
             let rms = (curve.iter().map(|v| v * v).sum::<f32>() / curve.len() as f32).sqrt();
             if rms > 0.0 {
                 curve.iter_mut().for_each(|v| *v /= rms);
@@ -155,27 +156,29 @@ fn frames(band: &Band, line: Line, (count, hop_s): (usize, f64), side: usize) ->
 }
 
 /// The lags, by their place in the curves, that score most together.
-fn path(frames: &[Frame], sign: f32, reach: usize) -> Vec<usize> {
+pub(super) fn path(frames: &[&Frame], sign: f32, reach: usize) -> Vec<usize> {
     let lags = frames[0].curve.len();
     let score = |f: &Frame, at: usize| (1.0 + sign * f.curve[at]).max(0.05).ln() * (f.height / FULL).min(1.0);
-    let mut best: Vec<f32> = (0..lags).map(|at| score(&frames[0], at)).collect();
+    let mut best: Vec<f32> = (0..lags).map(|at| score(frames[0], at)).collect();
     let mut came: Vec<Vec<i8>> = vec![vec![0; lags]];
     for f in &frames[1..] {
         let mut next = vec![f32::NEG_INFINITY; lags];
-        let mut from = vec![0i8; lags];
+        // As wide as the values, so that both are chosen side by side.
+        let mut from = vec![0i32; lags];
         for step in -(reach as i64)..=reach as i64 {
             let cost = STEP_COST * step.unsigned_abs() as f32;
             let (low, high) = (step.max(0) as usize, (lags as i64 + step.min(0)) as usize);
-            for at in low..high {
-                let value = best[(at as i64 - step) as usize] - cost;
-                if value > next[at] {
-                    (next[at], from[at]) = (value, step as i8);
-                }
+            let before = &best[(low as i64 - step) as usize..(high as i64 - step) as usize];
+            for ((next, from), best) in next[low..high].iter_mut().zip(&mut from[low..high]).zip(before) {
+                let value = best - cost;
+                let better = value > *next;
+                *next = if better { value } else { *next };
+                *from = if better { step as i32 } else { *from };
             }
         }
         next.iter_mut().enumerate().for_each(|(at, v)| *v += score(f, at));
         best = next;
-        came.push(from);
+        came.push(from.into_iter().map(|step| step as i8).collect());
     }
     let mut at = (0..lags).max_by(|a, b| best[*a].total_cmp(&best[*b])).unwrap_or(0);
     let mut path = vec![at; frames.len()];

@@ -13,15 +13,15 @@ const FINER: f64 = 0.08;
 /// Mean vector from which a track keeps a grid at all.
 const KEEPS: f64 = 0.5;
 /// Fewest strokes of which anything is told, and of which it is told for certain.
-const FEWEST: usize = 6;
-const ENOUGH: usize = 16;
+pub(super) const FEWEST: usize = 6;
+pub(super) const ENOUGH: usize = 16;
 /// Constant when the strokes lie so close, in ms (median deviation), and the halves of the song agree within so many.
-const CLOSE_MS: f64 = 6.0;
-const HALVES_MS: f64 = 3.0;
+pub(super) const CLOSE_MS: f64 = 6.0;
+pub(super) const HALVES_MS: f64 = 3.0;
 /// Another multiple of the grid must fit the metre better by this part to be asked about.
 const BETTER: f64 = 0.1;
 /// Nobody plays farther off than this, in ms.
-const FARTHEST_MS: f64 = 300.0;
+pub(super) const FARTHEST_MS: f64 = 300.0;
 
 /// A track against beats.
 #[derive(Debug, Clone, PartialEq)]
@@ -32,7 +32,7 @@ pub struct Against {
     pub spread_ms: f64,
     /// Strokes counted.
     pub hits: usize,
-    /// Parts of a quarter that it plays on.
+    /// Parts of a quarter that it plays on; 0 where it is held against no grid.
     pub parts: u32,
     /// One lag all along; otherwise it is feel, and nothing is proposed.
     pub constant: bool,
@@ -46,33 +46,36 @@ pub struct Against {
     pub reason: String,
 }
 
-/// Holds strokes against beats; `rate_hz` is that of the beats.
-pub fn against(strokes: &[Stroke], beats: &Beats, rate_hz: f64) -> Against {
-    let mut out = Against {
+/// Nothing can be told of so many strokes.
+pub fn nothing(hits: usize, reason: &str) -> Against {
+    Against {
         lag_ms: None,
         spread_ms: 0.0,
-        hits: strokes.len(),
-        parts: 1,
+        hits,
+        parts: 0,
         constant: false,
         or_ms: Vec::new(),
         strokes: Vec::new(),
         verdict: Verdict::Undecided,
-        reason: String::new(),
-    };
-    if strokes.len() < FEWEST {
-        out.reason = match strokes.len() {
-            0 => "no beginning can be measured".into(),
-            1 => "only one beginning can be measured".into(),
-            n => format!("only {n} beginnings can be measured"),
-        };
-        return out;
+        reason: reason.into(),
     }
+}
+
+/// Holds strokes against beats; `rate_hz` is that of the beats.
+pub fn against(strokes: &[Stroke], beats: &Beats, rate_hz: f64) -> Against {
+    if strokes.len() < FEWEST {
+        return match strokes.len() {
+            0 => nothing(0, "no beginning can be measured"),
+            1 => nothing(1, "only one beginning can be measured"),
+            n => nothing(n, &format!("only {n} beginnings can be measured")),
+        };
+    }
+    let mut out = nothing(strokes.len(), "its beginnings keep to no grid");
     let quarters: Vec<f64> = strokes.iter().map(|s| beats.quarter_of(s.at_s * rate_hz)).collect();
     let best = PARTS.map(|p| vector(&quarters, p)).iter().fold(0.0, |m, v| f64::max(m, v.0));
     let Some((parts, (_, turn))) =
         PARTS.iter().map(|p| (*p, vector(&quarters, *p))).find(|(_, v)| v.0 >= (best - FINER).max(KEEPS))
     else {
-        out.reason = "its beginnings keep to no grid".into();
         return out;
     };
     out.parts = parts;

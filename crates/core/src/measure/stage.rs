@@ -60,6 +60,9 @@ pub struct Found {
     pub loose: Vec<bool>,
 }
 
+/// Lengths in a room that somebody can have measured, in metres.
+const LENGTHS_M: std::ops::RangeInclusive<f64> = 0.005..=100.0;
+
 /// Something that somebody measured in the room.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -88,4 +91,31 @@ pub enum Fact {
         /// Coordinates in metres.
         at: [f64; 2],
     },
+}
+
+impl Fact {
+    /// The track that it speaks of.
+    #[must_use]
+    pub fn of(&self) -> usize {
+        match *self {
+            Self::FromSource { of, .. } | Self::Apart { of, .. } | Self::Stands { of, .. } => of,
+        }
+    }
+
+    /// Can it be so?
+    ///
+    /// # Errors
+    /// Why not, in a few words.
+    pub fn check(&self) -> Result<(), &'static str> {
+        match *self {
+            Self::FromSource { metres, .. } | Self::Apart { metres, .. } if !LENGTHS_M.contains(&metres) => {
+                Err("a distance lies between 0.5 cm and 100 m")
+            }
+            Self::Apart { of, to, .. } if of == to => Err("a distance is to another track"),
+            Self::Stands { at, .. } if at.iter().any(|m| !m.is_finite() || m.abs() > *LENGTHS_M.end()) => {
+                Err("a place lies within 100 m")
+            }
+            _ => Ok(()),
+        }
+    }
 }

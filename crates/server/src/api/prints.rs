@@ -10,7 +10,7 @@ use crate::derive::print::{Print, as_recorded};
 use crate::derive::send::SendsFound;
 use crate::error::{ErrorBody, ServerError};
 use crate::listen::wire::Tried;
-use crate::tasks::{PrintOf, SendOf};
+use crate::tasks::{Moving, PrintOf, SendOf};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::follow::{Left, Swung, Way, Wow};
 use marea_core::verdict::Verdict;
@@ -24,10 +24,13 @@ const MOST_VALUES: usize = 1_500;
 /// Which print, and of which send.
 #[derive(Debug, Deserialize, ToSchema, IntoParams)]
 pub struct SendAndPrint {
-    /// What was sent.
+    /// What was sent, or the first microphone.
     pub send: Uuid,
-    /// What came back.
+    /// What came back, or the second microphone.
     pub print: Uuid,
+    /// What makes the lag change: a machine, when it is not said.
+    #[serde(default)]
+    pub moving: Moving,
 }
 
 /// The part of the session that is looked at; all of the print when it is not said.
@@ -54,6 +57,9 @@ pub struct PrintChoice {
     pub send: Uuid,
     /// What came back.
     pub print: Uuid,
+    /// What makes the lag change: a machine, when it is not said.
+    #[serde(default)]
+    pub moving: Moving,
     /// Which; none leaves the print as recorded.
     pub way: Option<Way>,
 }
@@ -148,9 +154,9 @@ pub struct SendsView {
 
 async fn now(state: &State, path: &str, of: &SendAndPrint) -> Result<Now<PrintOf>, ServerError> {
     let session = sessions::get(state.db(), id(path, "session")?).await?.id;
-    let now = Now::of(state.db(), session, PrintOf { send: of.send, print: of.print }).await?;
+    let now = Now::of(state.db(), session, PrintOf { send: of.send, print: of.print, moving: of.moving }).await?;
     if of.send == of.print {
-        return Err(ServerError::Invalid("a print has another track as its send".into()));
+        return Err(ServerError::Invalid("a track is followed against another one".into()));
     }
     Ok(now)
 }
@@ -237,7 +243,7 @@ pub async fn correct_print(
     path: web::Path<String>,
     choice: web::Json<PrintChoice>,
 ) -> Result<HttpResponse, ServerError> {
-    let of = SendAndPrint { send: choice.send, print: choice.print };
+    let of = SendAndPrint { send: choice.send, print: choice.print, moving: choice.moving };
     let now = now(&state, &path, &of).await?;
     let print = now.result(state.db()).await?.ok_or(ServerError::NotFound("followed print"))?;
     let [send, came] = [&now.tracks[0], &now.tracks[1]];
@@ -248,6 +254,9 @@ pub async fn correct_print(
     let label = match choice.way {
         Some(Way::Offset) => format!("{}: one offset onto {}", came.name, send.name),
         Some(Way::Drift) => format!("{}: offset and speed onto {}", came.name, send.name),
+        Some(Way::Map) if choice.moving == Moving::Walker => {
+            format!("{}: follows who walks, onto {}", came.name, send.name)
+        }
         Some(Way::Map) => format!("{}: its whole lag taken out, onto {}", came.name, send.name),
         None => format!("{}: as recorded", came.name),
     };
@@ -267,9 +276,9 @@ pub(super) async fn tried(
     state: &State,
     session: Uuid,
     rows: &mut [TrackRow],
-    Tried { send, print, way }: &Tried,
+    Tried { send, print, moving, way }: &Tried,
 ) -> Result<(), ServerError> {
-    let now = Now::of(state.db(), session, PrintOf { send: *send, print: *print }).await?;
+    let now = Now::of(state.db(), session, PrintOf { send: *send, print: *print, moving: *moving }).await?;
     let found = now.result(state.db()).await?.ok_or(ServerError::NotFound("followed print"))?;
     let [send, came] = [&now.tracks[0], &now.tracks[1]];
     let patch = found.patch(*way, [send, came])?;

@@ -19,9 +19,9 @@ use uuid::Uuid;
 #[derive(Debug, Clone, Copy, Deserialize, ToSchema, IntoParams)]
 #[into_params(parameter_in = Query)]
 pub struct TempoAsked {
-    /// The session's own, a click's, or a steady track's.
+    /// The session's own tempo, a click's or a steady track's, or the strokes of another track.
     pub by: TempoBy,
-    /// The click, or the steady track.
+    /// The click, the steady track, or the other one.
     pub track: Option<Uuid>,
 }
 
@@ -76,7 +76,7 @@ async fn now(state: &State, path: &str, of: TempoAsked) -> Result<Now<TempoOf>, 
     let track = match (of.by, of.track) {
         (TempoBy::Session, _) => None,
         (_, Some(track)) => Some(track),
-        (_, None) => return Err(ServerError::Invalid("which track gives the tempo is missing".into())),
+        (_, None) => return Err(ServerError::Invalid("which track they are held against is missing".into())),
     };
     Now::of(state.db(), session, TempoOf { by: of.by, track }).await
 }
@@ -104,13 +104,20 @@ pub async fn show_tempo(
     let Some(found) = now.result(state.db()).await? else { return Ok(HttpResponse::NoContent().finish()) };
     let a_ms = f64::from(now.session.rate()?) / 1_000.0;
     let TempoFound { first_beat_frame, changes, or_bpm, accented, tracks } = found;
+    let reference = carried_by_reference(&now, &of);
     let view = |found: TrackAgainst| {
         let carried = now.tracks.iter().find(|t| t.id == found.track).map(|t| t.edit().placement.offset_frames);
-        let now_ms = found.lag_ms.zip(carried).map(|(lag, offset)| lag + offset.0 / a_ms);
+        let now_ms = found.lag_ms.zip(carried).map(|(lag, offset)| lag + (offset - reference).0 / a_ms);
         TrackAgainstView { found, now_ms }
     };
     let tracks = tracks.into_iter().map(view).collect();
     Ok(HttpResponse::Ok().json(TempoView { first_beat_frame, changes, or_bpm, accented, tracks }))
+}
+
+/// What the track carries whose strokes the others are held against; nothing for beats, which stay where they are.
+fn carried_by_reference(now: &Now<TempoOf>, of: &TempoAsked) -> Offset {
+    let reference = now.tracks.iter().find(|t| of.by == TempoBy::Beside && Some(t.id) == of.track);
+    reference.map_or(Offset::default(), |t| t.edit().placement.offset_frames)
 }
 
 /// Make a tempo that was found the session's.
@@ -154,17 +161,20 @@ pub async fn take_lags(
     let now = now(&state, &path, wanted.of).await?;
     let found = now.result(state.db()).await?.ok_or(ServerError::NotFound("measured tempo"))?;
     let a_ms = f64::from(now.session.rate()?) / 1_000.0;
+    let reference = carried_by_reference(&now, &wanted.of);
     let (mut changes, mut names) = (Vec::new(), Vec::new());
     for of in &wanted.take {
         let row = now.tracks.iter().find(|t| t.id == *of).ok_or(ServerError::NotFound("track"))?;
         let told = found.tracks.iter().find(|t| t.track == *of);
         let lag = told.filter(|t| t.constant && t.or_ms.is_empty()).and_then(|t| t.lag_ms);
         let lag = lag.ok_or_else(|| ServerError::Conflict(format!("{} has no constant lag to take out", row.name)))?;
-        let offset_frames = Some(Offset(-lag * a_ms).rounded());
+        let offset_frames = Some((reference + Offset(-lag * a_ms)).rounded());
         changes.push(NewChange::to(row.id, EditPatch { offset_frames, ..EditPatch::default() }));
         names.push(row.name.clone());
     }
-    let label = format!("{}: lag against the beats taken out", names.join(", "));
+    let onto = now.tracks.iter().find(|t| wanted.of.by == TempoBy::Beside && Some(t.id) == wanted.of.track);
+    let what = onto.map_or("the beats", |t| t.name.as_str());
+    let label = format!("{}: lag against {what} taken out", names.join(", "));
     let made = decisions::decide(state.db(), now.session.id, &NewDecision::of(label, changes)).await?;
     state.workers.changed(now.session.id).await;
     Ok(HttpResponse::Created().json(made))

@@ -1,5 +1,6 @@
 //! What is asked on the command line.
 
+use super::facts::FactArgs;
 use clap::Args;
 use marea_core::verdict::Verdict;
 use std::path::{Path, PathBuf};
@@ -23,6 +24,9 @@ pub struct CheckArgs {
     /// File the others are measured against (the first by default); in a folder, the one that keeps its polarity.
     #[arg(long)]
     pub anchor: Option<PathBuf>,
+    /// What is known of the room.
+    #[command(flatten)]
+    pub facts: FactArgs,
     /// Print JSON (docs/check.schema.json) instead of a table.
     #[arg(long)]
     pub json: bool,

@@ -1,4 +1,4 @@
-//! `marea follow`: a print against the send it was made from.
+//! `marea follow`: a print against the send it was made from, or one microphone against another while somebody walks between them.
 
 use super::args::WriteArgs;
 use super::files::{Loaded, load};
@@ -19,13 +19,16 @@ pub struct FollowArgs {
     /// What came back and was recorded again, up to 10 s later. The first channel of each is compared.
     #[arg(value_name = "RETURN")]
     pub print: PathBuf,
+    /// Both are microphones, and somebody walks between them: the lag is looked for within 40 ms either way.
+    #[arg(long)]
+    pub walker: bool,
     /// Print JSON (docs/follow.schema.json) instead of a summary.
     #[arg(long)]
     pub json: bool,
     /// Write the corrected print into this folder, beginning where the send begins.
     #[arg(long)]
     pub out: Option<PathBuf>,
-    /// How it is corrected there.
+    /// How it is corrected there. One offset, and offset with speed, are found without following all of the lag, in a fraction of the time.
     #[arg(long, value_enum, default_value = "map")]
     pub way: Way,
     /// How it is written.
@@ -91,8 +94,10 @@ struct Swing {
 #[derive(Debug, Serialize)]
 struct Residual {
     offset: f64,
-    drift: f64,
-    map: f64,
+    /// None of a walker.
+    drift: Option<f64>,
+    /// None where only a line was looked for.
+    map: Option<f64>,
 }
 
 /// `marea follow`.
@@ -108,8 +113,16 @@ pub fn run_follow(args: &FollowArgs) -> Result<(), String> {
     let of = |f: &Loaded| format!("{}: no channel", f.name);
     let sent = send.channels.first().ok_or_else(|| of(&send))?;
     let came = print.channels.first().ok_or_else(|| of(&print))?;
-    let found = follow::follow(sent, came, rate, &|_| true).map_err(|e| e.to_string())?;
-    let report = report(&send, &print, rate, &found);
+    if args.walker && args.way == Way::Drift {
+        return Err("who walks has no constant speed: --way offset or --way map".into());
+    }
+    let followed = match (args.walker, args.way) {
+        (true, _) => follow::walker,
+        (false, Way::Map) => follow::follow,
+        (false, Way::Offset | Way::Drift) => follow::follow_straight,
+    };
+    let found = followed(sent, came, rate, &|_| true).map_err(|e| e.to_string())?;
+    let report = report((&send, &print), rate, &found, args);
     if let Some(out) = &args.out {
         if found.verdict == Verdict::Undecided {
             return Err(format!("{} is left as it is: {}", print.name, found.reason));
@@ -131,7 +144,8 @@ pub fn run_follow(args: &FollowArgs) -> Result<(), String> {
     Ok(())
 }
 
-fn report(send: &Loaded, print: &Loaded, rate: SampleRate, f: &Followed) -> Report {
+fn report((send, print): (&Loaded, &Loaded), rate: SampleRate, f: &Followed, args: &FollowArgs) -> Report {
+    let (walker, straight) = (args.walker, !args.walker && args.way != Way::Map);
     // No minus before a zero.
     let to = |v: f64, per: f64| round(v, per) + 0.0;
     let any = !f.lag_frames.is_empty();
@@ -142,7 +156,7 @@ fn report(send: &Loaded, print: &Loaded, rate: SampleRate, f: &Followed) -> Repo
         lag_samples: any.then(|| to(f.later_frames, 1e3)),
         offset_samples: any.then(|| to(-f.later_frames, 1e3)),
         invert: f.invert,
-        drift_ppm: any.then(|| to(f.drift_ppm, 1e2)),
+        drift_ppm: (any && !walker).then(|| to(f.drift_ppm, 1e2)),
         measured_share: to(f.share, 1e4),
         lag_curve: any.then(|| LagCurve {
             first_sample: f.step_frames / 2.0,
@@ -161,8 +175,8 @@ fn report(send: &Loaded, print: &Loaded, rate: SampleRate, f: &Followed) -> Repo
             .collect(),
         residual_db: any.then(|| Residual {
             offset: to(f.left.offset, 1e2),
-            drift: to(f.left.drift, 1e2),
-            map: to(f.left.map, 1e2),
+            drift: (!walker).then(|| to(f.left.drift, 1e2)),
+            map: (!straight).then(|| to(f.left.map, 1e2)),
         }),
         verdict: f.verdict,
         reason: f.reason.clone(),
@@ -172,17 +186,15 @@ fn report(send: &Loaded, print: &Loaded, rate: SampleRate, f: &Followed) -> Repo
 fn summary(r: &Report) {
     let verdict = format!("{:?}", r.verdict).to_lowercase();
     say!("{} against {}: {verdict}; {}", r.print, r.send, r.reason);
-    let (Some(lag), Some(drift), Some(left)) = (r.lag_samples, r.drift_ppm, &r.residual_db) else { return };
+    let (Some(lag), Some(left)) = (r.lag_samples, &r.residual_db) else { return };
     let ms = lag * 1_000.0 / f64::from(r.sample_rate_hz);
     let way = if r.invert { "inverted" } else { "upright" };
-    say!("  {lag:.2} samples later ({ms:.3} ms, median), {way}; {drift:+.1} ppm longer");
+    let drift = r.drift_ppm.map_or(String::new(), |ppm| format!("; {ppm:+.1} ppm longer"));
+    say!("  {lag:.2} samples later ({ms:.3} ms, median), {way}{drift}");
     for w in &r.wow {
         say!("  {:.2} Hz: {:.4} % of the speed, {:.2} samples of lag", w.hz, w.speed_percent, w.lag_samples);
     }
-    say!(
-        "  left of it when the send is subtracted: by one offset {:.1} dB, offset and drift {:.1} dB, the whole map {:.1} dB",
-        left.offset,
-        left.drift,
-        left.map
-    );
+    let ways = [("one offset", Some(left.offset)), ("offset and drift", left.drift), ("the whole lag", left.map)];
+    let told = ways.iter().filter_map(|(way, db)| db.map(|db| format!("{way} {db:.1} dB")));
+    say!("  left of it when the other is subtracted: by {}", told.collect::<Vec<_>>().join(", "));
 }

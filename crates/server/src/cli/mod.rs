@@ -5,6 +5,7 @@
 //! against a grid.
 
 mod args;
+mod facts;
 mod files;
 mod follow;
 mod image;
@@ -34,8 +35,10 @@ pub use tempo::{TempoArgs, run_tempo};
 pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
     match args.folder() {
         Some(folder) => session::run_check(folder, args),
-        None if image::is_meant(args) => image::run_check(args),
-        None => pair::run_check(args),
+        None => {
+            args.facts.refuse()?;
+            if image::is_meant(args) { image::run_check(args) } else { pair::run_check(args) }
+        }
     }
 }
 
@@ -46,7 +49,9 @@ pub fn run_check(args: &CheckArgs) -> Result<Outcome, String> {
 pub fn run_align(args: &AlignArgs) -> Result<(), String> {
     match args.check.folder() {
         Some(folder) => session::run_align(folder, args),
-        None if image::is_meant(&args.check) => image::run_align(args),
-        None => pair::run_align(args),
+        None => {
+            args.check.facts.refuse()?;
+            if image::is_meant(&args.check) { image::run_align(args) } else { pair::run_align(args) }
+        }
     }
 }

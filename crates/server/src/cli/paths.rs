@@ -6,6 +6,7 @@ use marea_core::paths::{
     reach, routes,
 };
 use marea_session::paths_sheet::{from_sheet, to_sheet};
+use marea_session::paths_view::loose_ends;
 use serde::ser::SerializeMap;
 use serde::{Serialize, Serializer};
 use std::path::{Path, PathBuf};
@@ -204,7 +205,7 @@ fn report(map: &PathMap, args: &PathsArgs) -> Result<Report, String> {
         meetings: meeting_reports(&graph),
         offender: offender(map, &graph).map(|(node, k, _)| stage(node, k)),
         under: args.under.map(|ms| under(map, ms, stage)).transpose()?,
-        notes: notes(map, &graph),
+        notes: loose_ends(map, &graph),
     })
 }
 
@@ -267,20 +268,6 @@ fn under(map: &PathMap, limit_ms: f64, stage: impl Fn(usize, usize) -> StageRepo
         slowest_ms: found.as_ref().map(|o| o.slowest.samples() * 1_000.0 / rate),
         off: found.map_or_else(Vec::new, |o| o.stages.iter().map(|&(n, k)| stage(n, k)).collect()),
     })
-}
-
-fn notes(map: &PathMap, graph: &Graph) -> Vec<String> {
-    let mut notes = map.not_understood();
-    for n in 0..graph.ids.len() {
-        let (id, kind) = (&graph.ids[n], graph.kinds[n]);
-        if graph.out[n].is_empty() && kind != NodeKind::Output {
-            notes.push(format!("“{id}” feeds nothing: its sound reaches no output"));
-        }
-        if graph.is_root(n) && kind != NodeKind::Track {
-            notes.push(format!("nothing feeds “{id}”"));
-        }
-    }
-    notes
 }
 
 fn print(report: &Report) {

@@ -13,8 +13,9 @@ use marea_core::decide::stage::Stage;
 use marea_core::decide::{Check, Named, PairSides, decide, tracks_of};
 use marea_core::edit::Edit;
 use marea_core::measure::arrival::{Cell, Row, Table};
+use marea_core::measure::places::with_facts;
 use marea_core::signal::{Placed, index};
-use marea_core::track::Track;
+use marea_core::track::{Role, Track};
 use marea_core::units::SampleRate;
 use marea_session::accept::everything;
 use marea_session::hear::{Sound, hear};
@@ -85,13 +86,17 @@ fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
         t.stamped = files[*f].info.time_reference.is_some();
         t.anchor = *c == 0 && anchor.as_ref() == Some(&files[*f].name);
     }
+    args.facts.on(&mut tracks)?;
+    let facts = args.facts.in_room(&tracks)?;
     let heard = at.iter().map(|(f, c)| Sound {
         source: &files[*f].channels[*c],
         start: files[*f].start,
         added: Vec::new(),
         removed: Vec::new(),
     });
-    let table = hear(&tracks, heard.collect(), rate, &|_| true).map_err(|e| e.to_string())?;
+    let heard = hear(&tracks, heard.collect(), rate, &|_| true).map_err(|e| e.to_string())?;
+    let roles: Vec<Role> = tracks.iter().map(|t| t.role).collect();
+    let table = with_facts(&heard, &roles, &facts);
     let check = decide(&table, &tracks);
     Ok(Checked { files, at, tracks, table, check, rate, unreadable, _folder: work })
 }

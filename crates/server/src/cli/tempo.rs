@@ -4,11 +4,13 @@ use super::files::{Loaded, base_name, load};
 use super::report::round;
 use clap::Args;
 use marea_core::edit::tempo::{TempoChange, TempoMap};
-use marea_core::grid::{Against, against, clicks, steady};
+use marea_core::grid::Against;
 use marea_core::notes::midi::Score;
 use marea_core::onsets::strokes;
 use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
+use marea_media::work::WorkFile;
+use marea_session::tempo::Reference;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -19,7 +21,7 @@ const LARGEST: u64 = 16 << 20;
 /// Tracks, and what they are held against.
 #[derive(Debug, Args)]
 pub struct TempoArgs {
-    /// Tracks that begin together. Without a click or a map, the first gives the tempo.
+    /// Tracks that begin together. Without a click, a map or a reference, the first gives the tempo.
     #[arg(required = true)]
     pub files: Vec<PathBuf>,
     /// A recorded click that begins with them.
@@ -28,6 +30,9 @@ pub struct TempoArgs {
     /// A tempo map: JSON as this prints it, or a Standard MIDI File whose quarter 0 is the tracks' beginning.
     #[arg(long, value_name = "FILE")]
     pub map: Option<PathBuf>,
+    /// Another track that begins with them: they are held against its strokes.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["click", "map"])]
+    pub beside: Option<PathBuf>,
     /// Print JSON (docs/tempo.schema.json) instead of a summary.
     #[arg(long)]
     pub json: bool,
@@ -40,6 +45,7 @@ enum From {
     Click,
     Map,
     Track,
+    Strokes,
     Nothing,
 }
 
@@ -84,14 +90,6 @@ struct TrackReport {
     reason: String,
 }
 
-/// The tempo that was found.
-struct Found {
-    from: From,
-    map: Option<TempoMap>,
-    or_bpm: Vec<f64>,
-    accented: bool,
-}
-
 /// `marea tempo`.
 ///
 /// # Errors
@@ -105,37 +103,37 @@ pub fn run_tempo(args: &TempoArgs) -> Result<(), String> {
         args.files.iter().enumerate().map(|(n, path)| load(n.to_string(), path)).collect::<Result<_, _>>()?;
     let mut played = Vec::with_capacity(files.len());
     for file in &files {
-        let channel = file.channels.first().ok_or_else(|| format!("{}: no channel", file.name))?;
-        played.push(strokes(channel, rate, &mut |_| true).map_err(|e| e.to_string())?);
+        played.push(strokes(first_channel(file)?, rate, &mut |_| true).map_err(|e| e.to_string())?);
     }
-    let found = if let Some(path) = &args.click {
+    let (from, reference) = if let Some(path) = &args.click {
         let click = load("click".into(), path)?;
-        let channel = click.channels.first().ok_or_else(|| format!("{}: no channel", click.name))?;
-        let read = clicks(channel, rate, &mut |_| true).map_err(|e| e.to_string())?;
-        Found { from: From::Click, map: read.map, or_bpm: Vec::new(), accented: read.accented }
+        let read = Reference::click(first_channel(&click)?, rate, None, &mut |_| true).map_err(|e| e.to_string())?;
+        (From::Click, read)
     } else if let Some(path) = &args.map {
-        Found { from: From::Map, map: Some(read_map(path)?), or_bpm: Vec::new(), accented: true }
+        (From::Map, Reference::map(read_map(path)?))
+    } else if let Some(path) = &args.beside {
+        let other = load("beside".into(), path)?;
+        let heard = strokes(first_channel(&other)?, rate, &mut |_| true).map_err(|e| e.to_string())?;
+        (From::Strokes, Reference::strokes(heard, None))
     } else {
-        let found = steady(&played[0], rate.hz_f64());
-        let or_bpm = found.as_ref().map(|f| f.or_bpm.clone()).unwrap_or_default();
-        Found { from: From::Track, map: found.map(|f| f.map), or_bpm, accented: false }
+        (From::Track, Reference::steady(Some(&played[0]), rate, 0))
     };
-    let tracks = files.iter().zip(&played).map(|(file, strokes)| {
-        let told = found.map.as_ref().map(|m| against(strokes, &m.beats(rate.hz_f64()), rate.hz_f64()));
-        let mut told = track(told, strokes.len(), rate);
-        // A tempo that a track gives is not known apart from that track.
-        if found.from == From::Track {
-            told.verdict = told.verdict.min(Verdict::Likely);
-        }
-        (file.name.clone(), told)
-    });
-    let report = report(&found, tracks.collect(), rate);
+    let tracks = files
+        .iter()
+        .zip(&played)
+        .enumerate()
+        .map(|(n, (file, strokes))| (file.name.clone(), track(reference.told(n, Some(strokes), rate), rate)));
+    let report = report(from, &reference, tracks.collect(), rate);
     if args.json {
         say!("{}", serde_json::to_string_pretty(&report).map_err(|e| e.to_string())?);
     } else {
         summary(&report);
     }
     Ok(())
+}
+
+fn first_channel(file: &Loaded) -> Result<&WorkFile, String> {
+    file.channels.first().ok_or_else(|| format!("{}: no channel", file.name))
 }
 
 /// A map from JSON or MIDI.
@@ -168,22 +166,9 @@ fn read_map(path: &Path) -> Result<TempoMap, String> {
     TempoMap::new(file.first_beat_sample, changes).map_err(|e| format!("{name}: {e}"))
 }
 
-fn track(told: Option<Against>, hits: usize, rate: SampleRate) -> TrackReport {
+fn track(a: Against, rate: SampleRate) -> TrackReport {
     // No minus before a zero.
     let to = |v: f64, per: f64| round(v, per) + 0.0;
-    let Some(a) = told else {
-        return TrackReport {
-            lag_ms: None,
-            offset_samples: None,
-            spread_ms: None,
-            hits,
-            constant: false,
-            grid: None,
-            or_ms: Vec::new(),
-            verdict: Verdict::Undecided,
-            reason: "there is no tempo to hold it against".into(),
-        };
-    };
     let proposed = a.lag_ms.filter(|_| a.constant && a.or_ms.is_empty());
     TrackReport {
         lag_ms: a.lag_ms.map(|l| to(l, 1e3)),
@@ -191,14 +176,14 @@ fn track(told: Option<Against>, hits: usize, rate: SampleRate) -> TrackReport {
         spread_ms: a.lag_ms.map(|_| to(a.spread_ms, 1e3)),
         hits: a.hits,
         constant: a.constant,
-        grid: a.lag_ms.map(|_| format!("1/{}", 4 * a.parts)),
+        grid: a.lag_ms.filter(|_| a.parts > 0).map(|_| format!("1/{}", 4 * a.parts)),
         or_ms: a.or_ms.iter().map(|l| to(*l, 1e3)).collect(),
         verdict: a.verdict,
         reason: a.reason,
     }
 }
 
-fn report(found: &Found, tracks: BTreeMap<String, TrackReport>, rate: SampleRate) -> Report {
+fn report(from: From, found: &Reference, tracks: BTreeMap<String, TrackReport>, rate: SampleRate) -> Report {
     let beats = found.map.as_ref().map(|m| m.beats(rate.hz_f64()));
     let steady = beats.as_ref().map(|b| b.steady().to_vec()).unwrap_or_default();
     let changes = steady.iter().map(|s| Change {
@@ -209,7 +194,7 @@ fn report(found: &Found, tracks: BTreeMap<String, TrackReport>, rate: SampleRate
     });
     Report {
         sample_rate_hz: rate.hz(),
-        tempo_from: if found.map.is_some() { found.from } else { From::Nothing },
+        tempo_from: if found.map.is_some() || from == From::Strokes { from } else { From::Nothing },
         first_beat_sample: steady.first().map(|s| round(s.frame, 1e2)),
         changes: changes.collect(),
         or_bpm: found.or_bpm.iter().map(|b| round(*b, 1e3)).collect(),
@@ -220,6 +205,7 @@ fn report(found: &Found, tracks: BTreeMap<String, TrackReport>, rate: SampleRate
 
 fn summary(r: &Report) {
     match (&r.changes[..], r.first_beat_sample) {
+        _ if r.tempo_from == From::Strokes => {}
         ([], _) | (_, None) => say!("no tempo was found"),
         (changes, Some(first)) => {
             say!("bar 1 begins at sample {first:.0}");
@@ -237,8 +223,7 @@ fn summary(r: &Report) {
     }
     for (name, t) in &r.tracks {
         let verdict = format!("{:?}", t.verdict).to_lowercase();
-        let lag =
-            t.lag_ms.map(|l| format!(" {l:+.2} ms against the grid, spread {:.2} ms;", t.spread_ms.unwrap_or(0.0)));
+        let lag = t.lag_ms.map(|l| format!(" {l:+.2} ms, spread {:.2} ms;", t.spread_ms.unwrap_or(0.0)));
         say!("{name}: {verdict};{} {}", lag.unwrap_or_default(), t.reason);
         t.or_ms.iter().for_each(|l| say!("  or {l:+.2} ms"));
     }

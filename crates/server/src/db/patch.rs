@@ -8,6 +8,7 @@ use marea_core::edit::map::TimeMap;
 use marea_core::edit::slice::Cut;
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
+use marea_core::measure::stage::Fact;
 use marea_core::track::Policy;
 use marea_core::units::Offset;
 use serde::{Deserialize, Deserializer, Serialize};
@@ -29,8 +30,7 @@ const MOST_STRETCHES: usize = 500;
 /// Slices, and points of a time map, that a track has at most.
 const MOST_PIECES: usize = 100_000;
 
-/// Lengths in a room that can be typed end here, in metres; so many a track.
-const MOST_M: f64 = 100.0;
+/// Distances typed of one track at most.
 const MOST_DISTANCES: usize = 200;
 
 /// What a decision can change of what a track carries; what is not given stays.
@@ -213,15 +213,13 @@ impl Facts {
             return refuse("at most 2000 hits are drawn or removed by hand");
         }
         if let Some(room) = &self.in_room {
-            let lengths = room.from_source_m.iter().chain(room.apart_m.values());
-            if lengths.into_iter().any(|m| !(0.005..=MOST_M).contains(m)) {
-                return refuse("a distance lies between 0.5 cm and 100 m");
-            }
-            if room.at_m.iter().flatten().any(|m| !m.is_finite() || m.abs() > MOST_M) {
-                return refuse("a place lies within 100 m");
-            }
-            if room.apart_m.contains_key(&row.id) {
-                return refuse("a distance is to another track");
+            // Which track another one is does not matter for what a distance can be.
+            let apart =
+                room.apart_m.iter().map(|(id, m)| Fact::Apart { of: 0, to: usize::from(*id != row.id), metres: *m });
+            let source = room.from_source_m.map(|metres| Fact::FromSource { of: 0, metres });
+            let stands = room.at_m.map(|at| Fact::Stands { of: 0, at });
+            if let Some(why) = apart.chain(source).chain(stands).find_map(|fact| fact.check().err()) {
+                return refuse(why);
             }
             if room.apart_m.len() > MOST_DISTANCES {
                 return refuse("at most 200 distances are typed");

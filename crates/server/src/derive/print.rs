@@ -5,10 +5,10 @@ use super::work::{Work, ended};
 use crate::db::patch::EditPatch;
 use crate::db::tracks::{TrackRow, named};
 use crate::error::ServerError;
-use crate::tasks::{PrintOf, Subject};
+use crate::tasks::{Moving, PrintOf, Subject};
 use crate::worker::JobError;
 use marea_core::edit::Edit;
-use marea_core::follow::{Followed, Swung, Way, follow, onto, wow_spectrum};
+use marea_core::follow::{Followed, Swung, Way, follow, onto, walker, wow_spectrum};
 use marea_core::signal::{Placed, Since};
 use marea_core::units::Offset;
 use serde::{Deserialize, Serialize};
@@ -66,7 +66,8 @@ impl Derived for PrintOf {
     type Measured = Print;
 
     fn subject(&self) -> String {
-        format!("{}+{}", self.send.simple(), self.print.simple())
+        let pair = format!("{}+{}", self.send.simple(), self.print.simple());
+        if self.moving == Moving::Walker { pair + "+walker" } else { pair }
     }
 
     fn tracks(&self, all: &[TrackRow]) -> Result<Vec<TrackRow>, ServerError> {
@@ -86,10 +87,17 @@ impl Derived for PrintOf {
         let (sent, came) = (work.open(send)?, work.open(print)?);
         let sent = Since { placed: Placed { source: &sent, start: send.start() }, from: print.start() };
         let doing = format!("following {} against {}", print.name, send.name);
-        let found = follow(&sent, &came, work.rate, &|p| work.report(p, &doing)).map_err(ended)?;
-        let ways = [Way::Offset, Way::Drift, Way::Map];
-        let any = !found.lag_frames.is_empty();
-        let ways = ways.into_iter().filter_map(|way| Some((way, found.edit(way)?))).filter(|_| any).collect();
+        let report = |part: f64| work.report(part, &doing);
+        let any = |found: &Followed| !found.lag_frames.is_empty();
+        let ways = |found: &Followed, ways: &[Way]| {
+            ways.iter().filter(|_| any(found)).filter_map(|way| Some((*way, found.edit(*way)?))).collect()
+        };
+        if self.moving == Moving::Walker {
+            let found = walker(&sent, &came, work.rate, &report).map_err(ended)?;
+            return Ok(Print { spectrum: Vec::new(), ways: ways(&found, &[Way::Offset, Way::Map]), found });
+        }
+        let found = follow(&sent, &came, work.rate, &report).map_err(ended)?;
+        let ways = ways(&found, &[Way::Offset, Way::Drift, Way::Map]);
         Ok(Print { spectrum: wow_spectrum(&found, work.rate.hz_f64()), ways, found: found.thinned() })
     }
 }

@@ -7,12 +7,13 @@ use crate::db::tracks::TrackRow;
 use crate::error::ServerError;
 use crate::tasks::{Subject, TempoBy, TempoOf};
 use crate::worker::JobError;
-use marea_core::edit::tempo::{TempoChange, TempoMap};
-use marea_core::grid::{Against, against, clicks, steady};
+use marea_core::edit::tempo::TempoChange;
+use marea_core::grid::Against;
 use marea_core::onsets::{Stroke, strokes};
 use marea_core::signal::{Placed, Since};
 use marea_core::units::SessionFrame;
 use marea_core::verdict::Verdict;
+use marea_session::tempo::Reference;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -28,7 +29,7 @@ pub struct TrackAgainst {
     pub spread_ms: f64,
     /// Strokes counted.
     pub hits: usize,
-    /// Parts of a quarter that it plays on.
+    /// Parts of a quarter that it plays on; 0 where it is held against another track.
     pub parts: u32,
     /// One lag all along; otherwise it is feel.
     pub constant: bool,
@@ -63,7 +64,7 @@ impl From<TempoOf> for Subject {
 
 impl Derived for TempoOf {
     const KIND: &'static str = "tempo";
-    const METHOD: u32 = 1;
+    const METHOD: u32 = 2;
     type Measured = TempoFound;
 
     fn subject(&self) -> String {
@@ -96,10 +97,8 @@ impl Derived for TempoOf {
     fn measure(&self, work: &Work) -> Result<TempoFound, JobError> {
         let total = work.tracks.len() as f64 + 1.0;
         let mut played: Vec<Option<Vec<Stroke>>> = Vec::new();
-        let (mut map, mut or_bpm, mut accented) = (None, Vec::new(), false);
-        if self.by == TempoBy::Session {
-            (map, accented) = (Some(work.tempo.clone()), true);
-        }
+        let own = work.tracks.iter().position(|t| Some(t.id) == self.track);
+        let mut click = None;
         for (n, track) in work.tracks.iter().enumerate() {
             let doing = format!("listening for the strokes of {}", track.name);
             let report = &mut |part: f64| work.report((n as f64 + part) / total, &doing);
@@ -114,48 +113,32 @@ impl Derived for TempoOf {
             };
             let placed = Placed { source: &file, start: track.start() };
             let since = Since { placed, from: SessionFrame(0) };
-            if self.by == TempoBy::Click && self.track == Some(track.id) {
-                let read = clicks(&since, work.rate, report).map_err(ended)?;
-                (map, accented) = (read.map, read.accented);
+            if self.by == TempoBy::Click && own == Some(n) {
+                click = Some(Reference::click(&since, work.rate, own, report).map_err(ended)?);
             }
             played.push(Some(strokes(&since, work.rate, report).map_err(ended)?));
         }
-        if self.by == TempoBy::Track {
-            let own = work.tracks.iter().position(|t| Some(t.id) == self.track);
-            let found = own.and_then(|n| steady(played[n].as_ref()?, work.rate.hz_f64()));
-            or_bpm = found.as_ref().map(|f| f.or_bpm.clone()).unwrap_or_default();
-            map = found.map(|f| f.map);
-        }
-        let told = |(track, strokes): (&TrackRow, &Option<Vec<Stroke>>)| {
-            self.told(track, strokes.as_deref(), map.as_ref(), work.rate.hz_f64())
+        let of_own = || own.and_then(|n| played[n].as_deref());
+        let reference = match (self.by, own) {
+            (TempoBy::Session, _) => Reference::map(work.tempo.clone()),
+            (TempoBy::Track, Some(n)) => Reference::steady(of_own(), work.rate, n),
+            (TempoBy::Beside, _) => Reference::strokes(of_own().unwrap_or_default().to_vec(), own),
+            (TempoBy::Click | TempoBy::Track, _) => click.unwrap_or_default(),
         };
-        let tracks = work.tracks.iter().zip(&played).map(told).collect();
+        let told = |(n, (track, strokes)): (usize, (&TrackRow, &Option<Vec<Stroke>>))| {
+            TrackAgainst::of(track.id, reference.told(n, strokes.as_deref(), work.rate))
+        };
+        let tracks = work.tracks.iter().zip(&played).enumerate().map(told).collect();
+        let Reference { map, or_bpm, accented, .. } = reference;
         let first_beat_frame = map.as_ref().map(|m| m.beats(work.rate.hz_f64()).frame_of(0.0));
         let changes = map.map(|m| m.changes().to_vec()).unwrap_or_default();
         Ok(TempoFound { first_beat_frame, changes, or_bpm, accented, tracks })
     }
 }
 
-impl TempoOf {
-    fn told(&self, track: &TrackRow, strokes: Option<&[Stroke]>, map: Option<&TempoMap>, rate_hz: f64) -> TrackAgainst {
-        let nothing = |reason: &str, hits: usize| TrackAgainst {
-            track: track.id,
-            lag_ms: None,
-            spread_ms: 0.0,
-            hits,
-            parts: 1,
-            constant: false,
-            or_ms: Vec::new(),
-            verdict: Verdict::Undecided,
-            reason: reason.into(),
-        };
-        let Some(strokes) = strokes else { return nothing("its recording cannot be read", 0) };
-        let Some(map) = map else { return nothing("there is no tempo to hold it against", strokes.len()) };
-        let Against { lag_ms, spread_ms, hits, parts, constant, or_ms, verdict, reason, .. } =
-            against(strokes, &map.beats(rate_hz), rate_hz);
-        // A tempo that a track gives is not known apart from that track, and nothing stands for or against itself.
-        let own = self.by == TempoBy::Track || self.track == Some(track.id);
-        let verdict = if own { verdict.min(Verdict::Likely) } else { verdict };
-        TrackAgainst { track: track.id, lag_ms, spread_ms, hits, parts, constant, or_ms, verdict, reason }
+impl TrackAgainst {
+    fn of(track: Uuid, told: Against) -> Self {
+        let Against { lag_ms, spread_ms, hits, parts, constant, or_ms, verdict, reason, .. } = told;
+        Self { track, lag_ms, spread_ms, hits, parts, constant, or_ms, verdict, reason }
     }
 }

@@ -4,6 +4,7 @@
 //! recorded seven `f32` each (peak left, peak right, RMS left, RMS right, correlation, that below 200 Hz, null depth in dB, NaN
 //! for none), then for each an RMS a track, in the order they were asked for, then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
 
+use crate::tasks::Moving;
 use bytes::Bytes;
 use marea_core::follow::Way;
 use marea_core::measure::readings::meter::StereoReading;
@@ -87,6 +88,9 @@ pub struct Tried {
     pub send: Uuid,
     /// What came back.
     pub print: Uuid,
+    /// What makes the lag change.
+    #[serde(default)]
+    pub moving: Moving,
     /// In which way.
     pub way: Way,
 }

@@ -142,3 +142,43 @@ async fn a_print_of_nothing_here_and_two_sends_alike_are_said() {
     b.no_errors().await;
     b.close().await;
 }
+
+#[actix_web::test]
+async fn who_walks_between_two_microphones_is_followed_or_left() {
+    let _turn = beside().await;
+    let s = TestServer::start().await;
+    let b = Browser::open(1280, 800).await;
+    let folder = tempfile::tempdir().expect("a folder");
+    let walk = marea_scene::walkers::walk(20.0, 9_862);
+    new_session(&b, &s, "Walk").await;
+    let [first, second] = walk.heard.clone();
+    let files = [("Lectern.wav", first), ("Table.wav", second)]
+        .map(|(name, x)| put(folder.path(), name, wav(&[x], 48_000, None)));
+    bring_in(&b, &files).await;
+    b.until("two tracks", "return document.querySelectorAll('tr[data-track]').length === 2").await;
+    let session = only_session(&s).await;
+    b.click("nav a[href$='/prints']").await;
+    b.click("[data-test=moving]").await;
+    b.until("chosen", "const e=[...document.querySelectorAll('.el-select-dropdown__item')].find(x=>x.offsetParent&&x.innerText.trim()==='somebody who walks'); if(!e) return false; e.click(); return true").await;
+    b.until("followed", "return document.querySelector('[data-test=print-sentence]')?.innerText.includes(' later than Lectern (median;')").await;
+    assert!(
+        b.js("return !document.querySelector('[data-test=print-drift], [data-test=wow-plot]')").await == true,
+        "no speed, no wow"
+    );
+    // Heard along the lag before anything is decided, then followed: one decision.
+    b.key("5").await;
+    b.until("heard", "return document.querySelector('[data-test=print-map] .link').innerText === 'Heard now'").await;
+    b.click("[data-test=print-map] .do").await;
+    b.until("carried", "return document.querySelector('[data-test=print-map]').classList.contains('chosen')").await;
+    let table = s.tracks(&session).await.into_iter().find(|t| t["name"] == "Table").expect("the track");
+    assert!(table["pieces"].as_array().expect("pieces").len() > 10, "{table}");
+    // The address keeps it, and leaving it as recorded takes all back.
+    b.js("location.reload()").await;
+    b.until("the same", "return document.querySelector('[data-test=print-map]')?.classList.contains('chosen')").await;
+    b.click("[data-test=print-none]").await;
+    b.until("left", "return !document.querySelector('[data-test=print-none]')").await;
+    let table = s.tracks(&session).await.into_iter().find(|t| t["name"] == "Table").expect("the track");
+    assert_eq!(table["pieces"].as_array().expect("pieces").len(), 1, "{table}");
+    b.no_errors().await;
+    b.close().await;
+}

@@ -47,6 +47,30 @@ async fn tracks_are_held_against_a_click_and_a_constant_lag_is_taken_out() {
     b.until("refused", "return document.body.innerText.includes('A tempo lies between 20 and 400')").await;
     let shown = "return Number(document.querySelector('[aria-label=\"Tempo from bar 1\"]').value) < 400";
     b.until("what holds is shown again", shown).await;
+    // Stroke by stroke against another track, without any beats.
+    let choose = |label: &str| {
+        format!(
+            "const e=[...document.querySelectorAll('.el-select-dropdown__item')].find(x=>x.offsetParent&&x.innerText.trim()==='{label}'); if(!e) return false; e.click(); return true"
+        )
+    };
+    b.click("[data-test=by]").await;
+    b.until("another track", &choose("another track")).await;
+    b.click("[data-test=of]").await;
+    b.until("the box", &choose("Box")).await;
+    b.click("[data-test=hold]").await;
+    b.until("said", "return document.querySelector('[data-test=beside-found]')?.innerText.includes('against Box')")
+        .await;
+    b.until(
+        "itself",
+        "return document.querySelector('[data-against=Box]').innerText.includes('the others are held against it')",
+    )
+    .await;
+    b.click("[data-test=by]").await;
+    b.until("the click again", &choose("a click")).await;
+    b.click("[data-test=of]").await;
+    b.until("the click itself", &choose("Click")).await;
+    b.click("[data-test=hold]").await;
+    b.until("held again", "return !!document.querySelector('[data-take=Box]')").await;
     // The constant lag is taken out: one decision.
     b.click("[data-take=Box]").await;
     b.until("taken", "return document.querySelector('[data-against=Box]').innerText.includes('on the beats')").await;

@@ -163,8 +163,21 @@ impl Browser {
         format!("{page}\n{:?}", self.errors().await)
     }
 
+    /// Clicks as a person does: once it can be pressed, and again where the page moved under the hand.
     pub async fn click(&self, css: &str) {
-        self.find(css).await.click().await.unwrap_or_else(|e| panic!("{css}: {e}"));
+        let began = Instant::now();
+        loop {
+            let element = self.find(css).await;
+            let open = element.is_enabled().await.unwrap_or(false);
+            let clicked = if open { element.click().await.map_err(|e| e.to_string()) } else { Err("disabled".into()) };
+            match clicked {
+                Ok(()) => return,
+                Err(e) if began.elapsed() > Duration::from_secs(MOST_S) => panic!("{css}: {e}\n{}", self.seen().await),
+                Err(e) if ["disabled", "intercepted", "stale"].iter().any(|w| e.contains(w)) => {}
+                Err(e) => panic!("{css}: {e}"),
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
     }
 
     pub async fn js(&self, script: &str) -> Value {

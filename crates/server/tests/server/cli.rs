@@ -112,14 +112,14 @@ fn a_folder_is_checked_and_aligned_as_a_session() {
     let scene = marea_scene::harbour_hall::scene(60.0, 5);
     marea_scene::write_files(&scene.render(), &session, 0, &scene.faults).unwrap();
     std::fs::write(session.join("broken.wav"), "no sound").unwrap();
-    // Two pairs contradict each other; a name that says where one source stands settles which of them is swapped.
+    // Two pairs contradict each other; the side on which one source stands settles which of them is swapped.
+    let answer = ["--side", "Cello near.wav", "right"];
     let out = marea(folder.path(), &["check", "session", "--json"]);
     let report: Value = serde_json::from_slice(&out.stdout).unwrap();
     let asked = report["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "pairs-contradict").unwrap();
     assert_eq!((asked["tracks"].as_array().unwrap().len(), report["swapped_pairs"].as_array().unwrap().len()), (4, 0));
     assert!(asked["question"]["text"].as_str().unwrap().contains("seen from the audience?"), "{asked}");
-    std::fs::rename(session.join("Cello near.wav"), session.join("Cello near right.wav")).unwrap();
-    let out = marea(folder.path(), &["check", "session", "--json"]);
+    let out = marea(folder.path(), &[&["check", "session", "--json"], &answer[..]].concat());
     assert_eq!(out.status.code(), Some(1), "{}", String::from_utf8_lossy(&out.stderr));
     assert!(String::from_utf8_lossy(&out.stderr).contains("broken.wav"), "it says which");
     let report: Value = serde_json::from_slice(&out.stdout).unwrap();
@@ -138,9 +138,9 @@ fn a_folder_is_checked_and_aligned_as_a_session() {
     assert_eq!(report["swapped_pairs"][0][0]["file"], "Hall pair.wav");
     assert_eq!(report["unreadable"].as_array().unwrap().len(), 1);
     // Aligned, the same check finds no wiring, no placement and no swap any more.
-    let out = marea(folder.path(), &["align", "session", "--out", "aligned", "--json"]);
+    let out = marea(folder.path(), &[&["align", "session", "--out", "aligned", "--json"], &answer[..]].concat());
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
-    let out = marea(folder.path(), &["check", "aligned", "--json"]);
+    let out = marea(folder.path(), &[&["check", "aligned", "--json"], &answer[..]].concat());
     let after: Value = serde_json::from_slice(&out.stdout).unwrap();
     assert_eq!(after["swapped_pairs"], Value::Array(Vec::new()));
     let kinds: Vec<&str> = after["findings"].as_array().unwrap().iter().map(|f| f["kind"].as_str().unwrap()).collect();
@@ -159,6 +159,42 @@ fn a_folder_is_checked_and_aligned_as_a_session() {
     assert_eq!(marea(folder.path(), &["check", "lone"]).status.code(), Some(2));
     std::fs::write(lone.join("one.wav"), wav(&[hits(480_000, 3)], 48_000, None)).unwrap();
     assert_eq!(marea(folder.path(), &["check", "lone"]).status.code(), Some(0));
+}
+
+/// What was measured in the room is known to the check of a folder, and refused by name where it cannot be.
+#[test]
+fn distances_told_place_the_microphones() {
+    let folder = tempfile::tempdir().unwrap();
+    let scene = marea_scene::harbour_hall::scene(40.0, 6);
+    marea_scene::write_files(&scene.render(), &folder.path().join("session"), 0, &scene.faults).unwrap();
+    let channel = |n: usize| format!("Main pair.wav, channel {n}");
+    let [first, second] = [1, 2].map(channel);
+    for (told, word) in [
+        (vec!["--apart", &first, &second, "900"], "a distance lies between 0.5 cm and 100 m"),
+        (vec!["--apart", &first, &first, "1"], "a distance is to another track"),
+        (vec!["--from-source", "Main pair.wav", "1"], "say which, as in “Main pair.wav, channel 1”"),
+        (vec!["--from-source", "Nobody.wav", "1"], "there is no Nobody.wav"),
+        (vec!["--stands", "Cello near.wav", "-2", "far"], "“far” is no length"),
+        (vec!["--side", "Cello near.wav", "above"], "there is no side “above”"),
+    ] {
+        let out = marea(folder.path(), &[vec!["check", "session"], told].concat());
+        let said = String::from_utf8_lossy(&out.stderr).to_string();
+        assert!(out.status.code() == Some(2) && said.contains(word), "{said}");
+    }
+    let one = ["check", "session/Cello near.wav", "session/Frame drum.wav", "--side", "Cello near.wav", "left"];
+    let out = marea(folder.path(), &one);
+    assert!(out.status.code() == Some(2) && String::from_utf8_lossy(&out.stderr).contains("of a folder only"));
+    // The pair stands 30 cm apart; told wrongly as 1.5 m, that is what the places show.
+    let apart = |told: &str| -> f64 {
+        let out = marea(folder.path(), &["check", "session", "--json", "--apart", &first, &second, told]);
+        let report: Value = serde_json::from_slice(&out.stdout).unwrap();
+        let pair = report["places"]["tracks"].as_array().unwrap().iter().filter(|t| t["file"] == "Main pair.wav");
+        let at: Vec<[f64; 2]> = pair.map(|t| [&t["right_m"], &t["front_m"]].map(|m| m.as_f64().unwrap())).collect();
+        (at[0][0] - at[1][0]).hypot(at[0][1] - at[1][1])
+    };
+    let [near, far] = [apart("0.30"), apart("1.50")];
+    assert!((near - 0.3).abs() < 0.05, "{near}");
+    assert!(far > near + 0.3, "{far} beside {near}");
 }
 
 /// One file of two channels: its image, what is wrong between them, and the repaired copy.

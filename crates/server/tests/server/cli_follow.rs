@@ -123,3 +123,47 @@ fn a_stranger_is_named_and_not_written() {
     let missing = marea(&["follow", &send, &at("None.wav").display().to_string()]);
     assert!(String::from_utf8_lossy(&missing.stderr).contains("None.wav"));
 }
+
+/// What `follow --json` says, which keeps to its schema.
+fn told(args: &[&str]) -> serde_json::Value {
+    let got = marea(&[&["follow", "--json"], args].concat());
+    assert!(got.status.success(), "{}", String::from_utf8_lossy(&got.stderr));
+    let report: serde_json::Value = serde_json::from_slice(&got.stdout).unwrap();
+    let schema: serde_json::Value = serde_json::from_str(include_str!("../../../../docs/follow.schema.json")).unwrap();
+    jsonschema::validator_for(&schema).unwrap().validate(&report).unwrap();
+    report
+}
+
+#[test]
+fn one_offset_and_speed_need_not_follow_all_of_the_lag() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let sent = sound(16);
+    wav(&at("Send.wav"), &sent);
+    wav(&at("Return.wav"), &print_of(&sent));
+    let [send, back, out] = ["Send.wav", "Return.wav", "out"].map(|n| at(n).display().to_string());
+    let report = told(&[&send, &back, "--way", "drift", "--out", &out]);
+    assert_eq!((&report["verdict"], &report["invert"]), (&"likely".into(), &true.into()), "{}", report["reason"]);
+    assert!(report["residual_db"]["map"].is_null());
+    // Half a second and more of wow by 40 samples either way, about 72,000 and a drift.
+    assert!((report["lag_samples"].as_f64().unwrap() - 72_050.0).abs() < 40.0, "{}", report["lag_samples"]);
+    assert!(at("out/Return.wav").exists());
+}
+
+#[test]
+fn who_walks_between_two_microphones_is_followed() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let walk = marea_scene::walkers::walk(20.0, 9_862);
+    wav(&at("First.wav"), &walk.heard[0]);
+    wav(&at("Second.wav"), &walk.heard[1]);
+    let [first, second, out] = ["First.wav", "Second.wav", "out"].map(|n| at(n).display().to_string());
+    let report = told(&[&first, &second, "--walker", "--out", &out]);
+    assert_ne!(report["verdict"], "undecided", "{}", report["reason"]);
+    assert!(report["drift_ppm"].is_null() && report["residual_db"]["drift"].is_null());
+    let left = |way: &str| report["residual_db"][way].as_f64().unwrap();
+    assert!(left("map") < left("offset"), "{}", report["residual_db"]);
+    assert!(at("out/Second.wav").exists());
+    let got = marea(&["follow", &first, &second, "--walker", "--way", "drift"]);
+    assert!(String::from_utf8_lossy(&got.stderr).contains("no constant speed"));
+}

@@ -60,6 +60,22 @@ fn a_click_gives_a_map_and_the_map_gives_the_same_lags() {
 }
 
 #[test]
+fn a_track_is_held_against_the_strokes_of_another() {
+    let folder = tempfile::tempdir().unwrap();
+    let made = session(16, 9_900);
+    let [first, second] = [&made.tracks[0], &made.tracks[1]];
+    put(folder.path(), "Box.wav", first.sound.clone());
+    put(folder.path(), "Bars.wav", second.sound.clone());
+    let report = asked(folder.path(), &["Bars.wav", "--beside", "Box.wav"]);
+    assert_eq!((&report["tempo_from"], &report["first_beat_sample"]), (&json!("strokes"), &Value::Null));
+    let told = &report["tracks"]["Bars.wav"];
+    assert!((number(&told["lag_ms"]) - (second.lag_ms - first.lag_ms)).abs() < 3.0, "{told}");
+    assert_eq!((&told["constant"], &told["grid"]), (&json!(true), &Value::Null), "{told}");
+    let both = marea(folder.path(), &["tempo", "Bars.wav", "--beside", "Box.wav", "--click", "Box.wav"]);
+    assert_eq!(both.status.code(), Some(2), "one reference at a time");
+}
+
+#[test]
 fn a_steady_track_gives_a_tempo_and_asks_for_half_or_double() {
     let folder = tempfile::tempdir().unwrap();
     let made = session(16, 9_901);

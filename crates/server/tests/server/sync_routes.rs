@@ -37,6 +37,29 @@ async fn a_stranger_is_no_print_and_nothing_can_be_chosen() {
 }
 
 #[actix_web::test]
+async fn a_walker_is_followed_apart_from_prints() {
+    let s = TestServer::start().await;
+    let session = s.session("Walk").await;
+    let walk = marea_scene::walkers::walk(16.0, 9_862);
+    let [first, second] = walk.heard;
+    s.bring_in(&session, &[("First.wav", wav(&[first], 48_000, None)), ("Second.wav", wav(&[second], 48_000, None))])
+        .await;
+    let tracks = s.tracks(&session).await;
+    let [a, b] = [0, 1].map(|n| tracks[n]["id"].as_str().unwrap().to_string());
+    let path = format!("/api/sessions/{session}/prints");
+    assert_eq!(s.post(&path, json!({ "send": a, "print": b, "moving": "walker" })).await.0, 202);
+    s.settled(&session).await;
+    let (status, view) = s.get(&format!("{path}?send={a}&print={b}&moving=walker")).await;
+    assert_eq!((status, &view["ways"]), (200, &json!(["offset", "map"])), "{view}");
+    assert_eq!(s.get(&format!("{path}?send={a}&print={b}")).await.0, 204, "as a print it was not followed");
+    let choice = |way: &str| json!({ "send": a, "print": b, "moving": "walker", "way": way });
+    let (status, made) = s.post(&format!("{path}/choice"), choice("map")).await;
+    assert_eq!((status, &made["label"]), (201, &json!("Second: follows who walks, onto First")), "{made}");
+    assert_eq!(s.get(&format!("{path}?send={a}&print={b}&moving=walker")).await.1["carried"], "map");
+    assert_eq!(s.post(&format!("{path}/choice"), choice("drift")).await.0, 409, "who walks has no speed");
+}
+
+#[actix_web::test]
 async fn recordings_that_do_not_fit_are_not_placed() {
     let s = TestServer::start().await;
     let (session, a, b) = two(&s).await;

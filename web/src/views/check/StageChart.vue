@@ -34,14 +34,20 @@ const lines = computed(() => {
   const all = others.map((p) => ({ key: p.key, from: at(from), to: at(p), ...sounding(from.at, p.at) }))
   const far = [...all].sort((a, b) => a.metres - b.metres)[MOST_LABELLED - 1]?.metres ?? Infinity
   const told = all.map((l) => ({ ...l, text: l.metres <= far ? distance(l.metres) : '' }))
-  const places = textsOn(told, props.points, labels.value, scale.value)
-  return told.map((l, i) => ({ ...l, place: places[i] }))
+  // The text of the chosen cell's line takes its place first.
+  const before = way.value ? [way.value] : []
+  const places = textsOn([...before, ...told], props.points, labels.value, scale.value)
+  return told.map((l, i) => ({ ...l, place: places[i + before.length] }))
+})
+const way = computed(() => {
+  const [a, b] = [find(props.lead?.from ?? ''), find(props.lead?.to ?? '')]
+  return a && b ? { from: at(a), to: at(b), text: props.lead!.text } : null
 })
 const lead = computed(() => {
-  const [a, b] = [find(props.lead?.from ?? ''), find(props.lead?.to ?? '')]
-  if (!a || !b) return null
-  const [from, to] = [at(a), at(b)]
-  return { from, to, text: props.lead!.text, x: from.x + 0.8 * (to.x - from.x), y: from.y + 0.8 * (to.y - from.y) }
+  if (!way.value) return null
+  const { from, to } = way.value
+  const free = textsOn([way.value], props.points, labels.value, scale.value)[0]
+  return { ...way.value, ...(free ?? { x: from.x + 0.8 * (to.x - from.x), y: from.y + 0.8 * (to.y - from.y) }) }
 })
 
 function side(m: number, one: string, other: string): string {

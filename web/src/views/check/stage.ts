@@ -115,7 +115,7 @@ export function textsOn(
   const names = points.map((p, i) => boxOf(labels[i]!.x, labels[i]!.y, p.name.length * LETTER, labels[i]!.anchor))
   const taken = [...dots(points, s), ...names]
   return lines.map(({ from, to, text }) => {
-    for (const part of [0.66, 0.5, 0.8, 0.35]) {
+    for (const part of [0.66, 0.5, 0.8, 0.35, 0.9, 0.2]) {
       const [x, y] = [from.x + part * (to.x - from.x), from.y + part * (to.y - from.y)]
       const box = boxOf(x, y, text.length * DIGIT, 'middle')
       if (text === '' || taken.some((b) => overlap(box, b) > 0)) continue

@@ -1,18 +1,27 @@
 <script setup lang="ts">
+import { computed } from 'vue'
 import { fixed } from '../../shared/units'
-import type { PrintView, Way } from './usePrint'
+import type { Moving, PrintView, Way } from './usePrint'
 
-const props = defineProps<{ view: PrintView; heard: Way | null; busy: boolean; swings: boolean }>()
+const props = defineProps<{ view: PrintView; moving: Moving; heard: Way | null; busy: boolean; swings: boolean }>()
 const emit = defineEmits<{ hear: [way: Way]; choose: [way: Way | null] }>()
 
 const TITLES: Record<Way, string> = { offset: 'One offset', drift: 'Offset and speed', map: 'The whole lag' }
-const TELLS: Record<Way, string> = {
-  offset: 'The print is moved by the median of its lag.',
-  drift: 'It is moved, and runs at a constant speed of its own.',
-  map: 'Its speed follows the lag at every moment.',
+const TELLS: Record<Moving, Record<Way, string>> = {
+  print: {
+    offset: 'The print is moved by the median of its lag.',
+    drift: 'It is moved, and runs at a constant speed of its own.',
+    map: 'Its speed follows the lag at every moment.',
+  },
+  walker: {
+    offset: 'The second microphone is moved by the median of the lag.',
+    drift: '',
+    map: 'It follows who walks: its speed bends by what he walks, at most a part in a hundred.',
+  },
 }
+const WALKER: Record<Way, string> = { offset: 'One offset', drift: '', map: 'Follow' }
 const KEYS: Record<Way, string> = { offset: '3', drift: '4', map: '5' }
-const WAYS = ['offset', 'drift', 'map'] as const
+const WAYS = computed<Way[]>(() => (props.moving === 'walker' ? ['offset', 'map'] : ['offset', 'drift', 'map']))
 /** Deepest null that the bars have room for, in dB. */
 const DEEPEST = 50
 
@@ -21,13 +30,17 @@ const bar = (way: Way) => `${Math.min(100, Math.max(0, (-left(way) / DEEPEST) * 
 </script>
 
 <template>
-  <div class="ways" role="group" aria-label="Three ways to correct the print">
+  <div
+    class="ways"
+    role="group"
+    :aria-label="moving === 'walker' ? 'Ways to bring the microphones together' : 'Three ways to correct the print'"
+  >
     <article v-for="w in WAYS" :key="w" :class="{ chosen: view.carried === w }" :data-test="`print-${w}`" :data-left="left(w)">
       <header>
-        <h2>{{ TITLES[w] }}</h2>
+        <h2>{{ (moving === 'walker' ? WALKER : TITLES)[w] }}</h2>
         <span v-if="view.carried === w" class="now">carried</span>
       </header>
-      <p class="soft">{{ TELLS[w] }}</p>
+      <p class="soft">{{ TELLS[moving][w] }}</p>
       <p class="null">
         <span class="meter" aria-hidden="true"><span :style="{ width: bar(w) }" /></span>
         <b class="mono">{{ fixed(left(w), 1) }} dB</b>
@@ -46,7 +59,8 @@ const bar = (way: Way) => `${Math.min(100, Math.max(0, (-left(way) / DEEPEST) * 
       </footer>
     </article>
     <p class="soft note">
-      What is left of the print when the send is subtracted through the filter that fits best, 80 Hz to 9 kHz: lower is better.
+      What is left of the {{ moving === 'walker' ? 'second when the first' : 'print when the send' }} is subtracted through the filter that
+      fits best, 80 Hz to 9 kHz: lower is better.
       <template v-if="!swings">The lag is steady: the simplest way that reaches the same is the best.</template>
     </p>
     <button
@@ -57,7 +71,7 @@ const bar = (way: Way) => `${Math.min(100, Math.max(0, (-left(way) / DEEPEST) * 
       title="Its offset, polarity and speed as recorded"
       @click="emit('choose', null)"
     >
-      As recorded again
+      {{ moving === 'walker' ? 'Leave it as recorded' : 'As recorded again' }}
     </button>
   </div>
 </template>

@@ -2,17 +2,27 @@
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import LanesFold from '../../lanes/LanesFold.vue'
 import { useSurface } from '../../plot/surface'
+import { useAddress } from '../../session/address'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { palette } from '../../shared/theme'
 import { fixed, span } from '../../shared/units'
 import LagPlot from './LagPlot.vue'
 import PrintWays from './PrintWays.vue'
-import { usePrint, type Way } from './usePrint'
+import { usePrint, type Moving, type Way } from './usePrint'
 import { paintWow } from './wow'
 
 const store = useSession()
-const { print, send, looking, found, followed, part, look, chooseSend, correct } = usePrint()
+const address = useAddress()
+const MOVING: Record<Moving, string> = { print: 'a print of its send', walker: 'somebody who walks' }
+/** What makes the lag change. */
+const moving = ref<Moving>(address.read('by') === 'walker' ? 'walker' : 'print')
+watch(moving, (by) => {
+  quiet()
+  part.value = null
+  address.write({ by: by === 'walker' ? by : undefined })
+})
+const { print, send, looking, found, followed, part, look, chooseSend, correct } = usePrint(() => moving.value)
 const view = followed.view
 const busy = ref(false)
 /** The way that is heard before anything is decided. */
@@ -20,7 +30,7 @@ const heard = computed<Way | null>(() => store.triedHere?.way ?? null)
 
 // Whoever comes here without a print in the pair wants the session's.
 const first = store.inOrder.find((t) => t.role === 'print')
-if (first && print.value?.role !== 'print') store.choose(undefined, first.id)
+if (moving.value === 'print' && first && print.value?.role !== 'print') store.choose(undefined, first.id)
 
 const sendTrack = computed(() => store.track(send.value))
 const others = computed(() => store.inOrder.filter((t) => t.id !== print.value?.id))
@@ -34,6 +44,11 @@ const sentence = computed(() => {
   const [p, s] = [print.value, sendTrack.value]
   if (!v || !p || !s) return ''
   if (v.later_frames === null || v.later_frames === undefined) return `${p.name} against ${s.name}: ${v.reason}.`
+  if (moving.value === 'walker') {
+    const decided = (v.lag?.lag_frames ?? []).filter((_, i) => v.lag!.measured[i])
+    const range = `${span(Math.min(...decided), 'ms', store.measure)} to ${span(Math.max(...decided), 'ms', store.measure)}`
+    return `${p.name} hears it ${span(v.later_frames, 'ms', store.measure)} later than ${s.name} (median; ${range}) – ${v.verdict}; ${v.reason}.`
+  }
   const drift = Math.abs(v.drift_ppm) < 0.05 ? 'at the same speed' : `${fixed(v.drift_ppm, 1)} ppm longer`
   const way = v.invert ? 'inverted' : 'upright'
   return `${p.name} is ${span(v.later_frames, 'ms', store.measure)} later than ${s.name} (median), ${way}, ${drift} – ${v.verdict}; ${v.reason}.`
@@ -48,7 +63,7 @@ function quiet(): void {
 function hear(way: Way): void {
   if (heard.value === way) return quiet()
   if (!view.value?.ways.includes(way) || !print.value) return
-  store.hearHere('pair', null, { send: send.value, print: print.value.id, way })
+  store.hearHere('pair', null, { send: send.value, print: print.value.id, moving: moving.value, way })
   if (!store.heard.playing) void store.toggleSound()
 }
 watch([send, print], quiet)
@@ -66,7 +81,7 @@ function seek(frame: number): void {
 }
 
 useKeys('Prints', [
-  { key: 'g', label: 'Look for the send of the print', run: look },
+  { key: 'g', label: 'Look for the send of the print', run: () => moving.value === 'print' && look() },
   { key: '3', label: 'Hear the print moved by one offset', run: () => hear('offset') },
   { key: '4', label: 'Hear it with offset and speed', run: () => hear('drift') },
   { key: '5', label: 'Hear it with the whole lag taken out', run: () => hear('map') },
@@ -86,7 +101,11 @@ useKeys('Prints', [
     <template v-else>
       <div class="pickers">
         <h1>Prints</h1>
-        <label for="print">Print</label>
+        <label for="moving">followed as</label>
+        <el-select id="moving" v-model="moving" size="small" class="pick" data-test="moving">
+          <el-option v-for="(label, m) in MOVING" :key="m" :value="m" :label="label" />
+        </el-select>
+        <label for="print">{{ moving === 'walker' ? 'microphone' : 'Print' }}</label>
         <el-select
           id="print"
           :model-value="print?.id"
@@ -98,21 +117,23 @@ useKeys('Prints', [
         >
           <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
-        <label for="send">made from</label>
+        <label for="send">{{ moving === 'walker' ? 'against' : 'made from' }}</label>
         <el-select
           id="send"
           :model-value="send || undefined"
           size="small"
           class="pick"
           filterable
-          placeholder="its send"
+          :placeholder="moving === 'walker' ? 'another microphone' : 'its send'"
           data-test="send"
           @change="chooseSend"
         >
           <el-option v-for="t in others" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
-        <button class="plain" title="Compare it with every track (G)" data-test="look" @click="look">Look for its send</button>
-        <span v-if="candidates.length > 0 && send === candidates[0]?.track" class="soft" data-test="found">
+        <button v-if="moving === 'print'" class="plain" title="Compare it with every track (G)" data-test="look" @click="look">
+          Look for its send
+        </button>
+        <span v-if="moving === 'print' && candidates.length > 0 && send === candidates[0]?.track" class="soft" data-test="found">
           found among {{ found.view.value?.compared }} tracks: it leaves {{ fixed(candidates[0].left_db, 1) }} dB<template
             v-if="candidates[1]"
             >, {{ store.track(candidates[1].track)?.name }} {{ fixed(candidates[1].left_db, 1) }} dB</template
@@ -122,6 +143,9 @@ useKeys('Prints', [
       <LanesFold />
       <p v-if="found.trouble.value && !send" class="sentence undecided" role="alert">{{ found.trouble.value }}</p>
       <p v-else-if="followed.trouble.value" class="sentence undecided" role="alert">{{ followed.trouble.value }}</p>
+      <p v-else-if="!send && moving === 'walker'" class="sentence">
+        Choose two microphones between which somebody walks: the lag is looked for within 40 ms either way.
+      </p>
       <p v-else-if="searching" class="sentence" role="status">{{ searching.title }}: {{ Math.round(searching.progress * 100) }} %</p>
       <p v-else-if="nobody" class="sentence undecided" data-test="nobody">
         {{ print?.name }} is no print of any track here: none of {{ found.view.value?.compared }} predicts it. Choose its send by hand, or
@@ -143,7 +167,7 @@ useKeys('Prints', [
       <p v-if="view?.carried === 'other' && view.lag" class="sentence undecided" data-test="print-other">
         It is carried by something else now: by hand, or by a way chosen before its send was moved. Choose a way to put it right.
       </p>
-      <div v-if="view?.lag" class="plots">
+      <div v-if="view?.lag" :class="['plots', moving]">
         <LagPlot
           v-model:part="part"
           :view="view"
@@ -155,7 +179,7 @@ useKeys('Prints', [
           :heard="store.heard.playing ? store.heard.frame : null"
           @seek="seek"
         />
-        <div class="wow plot-card">
+        <div v-if="moving === 'print'" class="wow plot-card">
           <header>
             <h2>Wow and flutter</h2>
             <span class="soft">
@@ -167,7 +191,7 @@ useKeys('Prints', [
           <canvas ref="wow" role="img" :aria-label="`Wow and flutter of ${print?.name}`" data-test="wow-plot" />
         </div>
         <aside>
-          <PrintWays :view="view" :heard="heard" :busy="busy" :swings="swings" @hear="hear" @choose="choose" />
+          <PrintWays :view="view" :moving="moving" :heard="heard" :busy="busy" :swings="swings" @hear="hear" @choose="choose" />
         </aside>
       </div>
     </template>
@@ -181,6 +205,9 @@ useKeys('Prints', [
   display: grid;
   grid-template: minmax(0, 1.5fr) minmax(0, 1fr) / minmax(0, 1fr) 270px;
   gap: 8px;
+}
+.plots.walker {
+  grid-template-rows: minmax(0, 1fr);
 }
 aside {
   grid-column: 2;

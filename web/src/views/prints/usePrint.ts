@@ -7,12 +7,16 @@ import { tellTrouble } from '../../shared/notice'
 export type PrintView = Schemas['PrintView']
 export type SendsView = Schemas['SendsView']
 export type Way = Schemas['Way']
+export type Moving = Schemas['Moving']
 
 /** The part of the session that is looked at, in frames; null: all of the print. */
 export type Part = { from: number; to: number } | null
 
-/** A print, the send it was made from, and how late it is along time. The pair of the session holds both: its first track is the send. */
-export function usePrint() {
+/**
+ * A print, the send it was made from, and how late it is along time; or two microphones between which somebody walks. The pair of the
+ * session holds both: its first track is the send, or the first microphone.
+ */
+export function usePrint(moving: () => Moving) {
   const store = useSession()
   const path = () => ({ session: store.id })
   const print = computed(() => store.track(store.pair.b))
@@ -36,25 +40,31 @@ export function usePrint() {
 
   const send = computed(() => {
     const id = print.value?.id ?? ''
+    // Of two microphones nobody was sent: the session's pair is what somebody chose.
+    if (moving() === 'walker') return store.pair.a === id ? '' : store.pair.a
     const first = looking.value === id && found.view.value?.clear ? found.view.value.sends[0]?.track : undefined
     return chosen.value[id] ?? first ?? ''
   })
 
   /** What of it is seen closely. */
   const part = ref<Part>(null)
-  const followed = useDerived<{ send: string; print: string; placed: unknown[]; carried: unknown[]; part: Part }, PrintView>({
+  const followed = useDerived<
+    { send: string; print: string; moving: Moving; placed: unknown[]; carried: unknown[]; part: Part },
+    PrintView
+  >({
     kind: 'print',
     what: 'Following the print',
     subject: () => {
       const [s, p] = [store.track(send.value), print.value]
       if (!s || !p || s.id === p.id) return null
       const carried = [s, p].map((t) => [t.correction, t.pieces.length])
-      return { send: s.id, print: p.id, placed: [start(s.id), start(p.id)], carried, part: part.value }
+      return { send: s.id, print: p.id, moving: moving(), placed: [start(s.id), start(p.id)], carried, part: part.value }
     },
-    of: ({ send, print }) => [send, print],
-    read: ({ send, print, part }) =>
-      ask(client.GET('/api/sessions/{session}/prints', { params: { path: path(), query: { send, print, ...part } } })),
-    begin: ({ send, print }) => ask(client.POST('/api/sessions/{session}/prints', { params: { path: path() }, body: { send, print } })),
+    of: ({ send, print, moving }) => [send, print, moving],
+    read: ({ send, print, moving, part }) =>
+      ask(client.GET('/api/sessions/{session}/prints', { params: { path: path(), query: { send, print, moving, ...part } } })),
+    begin: ({ send, print, moving }) =>
+      ask(client.POST('/api/sessions/{session}/prints', { params: { path: path() }, body: { send, print, moving } })),
   })
 
   // A track that is a print by its role has its send looked for at once; of others somebody asks for it.
@@ -62,7 +72,7 @@ export function usePrint() {
     print,
     (p, was) => {
       if (p?.id !== was?.id) part.value = null
-      if (p?.role === 'print') looking.value = p.id
+      if (p?.role === 'print' && moving() === 'print') looking.value = p.id
     },
     { immediate: true },
   )
@@ -77,12 +87,13 @@ export function usePrint() {
   }
 
   function chooseSend(id: string): void {
-    if (print.value) chosen.value = { ...chosen.value, [print.value.id]: id }
+    if (moving() === 'walker') store.choose(id)
+    else if (print.value) chosen.value = { ...chosen.value, [print.value.id]: id }
   }
 
   /** Corrects the print in a way, or leaves it as recorded. */
   async function correct(way: Way | null): Promise<boolean> {
-    const body = { send: send.value, print: print.value?.id ?? '', way }
+    const body = { send: send.value, print: print.value?.id ?? '', moving: moving(), way }
     try {
       await ask(client.POST('/api/sessions/{session}/prints/choice', { params: { path: path() }, body }))
       await store.reload()

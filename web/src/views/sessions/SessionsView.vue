@@ -35,10 +35,14 @@ function lengthOf(s: Session): string {
   return `${Math.floor(seconds / 3600)}:${two(Math.floor(seconds / 60) % 60)}:${two(seconds % 60)}`
 }
 
-const load = () =>
-  guarded(async () => {
+/** Nothing else waits for the list: a session can be made before it has come. */
+async function load(): Promise<void> {
+  try {
     sessions.value = await ask(client.GET('/api/sessions'))
-  })
+  } catch (e) {
+    tellTrouble((e as Error).message)
+  }
+}
 
 const create = () =>
   guarded(async () => {

@@ -10,8 +10,8 @@ import { useTempo, type Asked, type TempoBy, type TempoView } from './useTempo'
 
 const store = useSession()
 const address = useAddress()
-const BY: Record<TempoBy, string> = { session: 'the session’s beats', click: 'a click', track: 'a steady track' }
-const by = ref<TempoBy>((['session', 'click', 'track'] as const).find((b) => b === address.read('by')) ?? 'session')
+const BY: Record<TempoBy, string> = { session: 'the session’s beats', click: 'a click', track: 'a steady track', beside: 'another track' }
+const by = ref<TempoBy>((['session', 'click', 'track', 'beside'] as const).find((b) => b === address.read('by')) ?? 'session')
 const of = ref(address.read('of') ?? '')
 const asked = ref<Asked | null>(address.read('by') ? { by: by.value, ...(by.value === 'session' ? {} : { track: of.value }) } : null)
 const table = useTemplateRef<InstanceType<typeof TempoTable>>('table')
@@ -56,7 +56,7 @@ useKeys('Tempo', [
     <div v-if="store.tracks.length === 0" class="view">
       <h1>Tempo</h1>
       <p>
-        Tracks are held against a click, the session’s beats, or a steady track.
+        Tracks are held against the session’s beats, a click, a steady track, or another track.
         <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.
       </p>
     </div>
@@ -80,6 +80,9 @@ useKeys('Tempo', [
       <p v-else-if="held.job.value && !view" class="sentence" role="status">
         {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
       </p>
+      <p v-else-if="view && asked?.by === 'beside'" class="sentence" data-test="beside-found">
+        Stroke by stroke against {{ nameOf(asked.track ?? '') }}. Which of two is off, the beats tell: hold both against them.
+      </p>
       <p v-else-if="view && asked?.by !== 'session'" class="sentence" data-test="tempo-found" :data-bpm="first?.bpm">
         <template v-if="first">
           {{ nameOf(asked?.track ?? '') }} keeps {{ fixed(first.bpm, 2) }} quarters a minute<template v-if="view.changes.length > 1"
@@ -100,7 +103,7 @@ useKeys('Tempo', [
             <thead>
               <tr>
                 <th>Track</th>
-                <th>Against the beats</th>
+                <th>{{ asked?.by === 'beside' ? `Against ${nameOf(asked.track ?? '')}` : 'Against the beats' }}</th>
                 <th title="Median and spread, with the offset carried now">Now</th>
                 <th>Grid</th>
                 <th>Hits</th>
@@ -125,7 +128,7 @@ useKeys('Tempo', [
                     <circle :class="{ off: off(r) }" :cx="x(r.now_ms)" cy="9" r="4" />
                   </svg>
                 </td>
-                <td class="mono">{{ r.lag_ms === null || r.lag_ms === undefined ? '' : `1/${4 * r.parts}` }}</td>
+                <td class="mono">{{ r.lag_ms === null || r.lag_ms === undefined || r.parts === 0 ? '' : `1/${4 * r.parts}` }}</td>
                 <td class="mono">{{ r.hits }}</td>
                 <td>{{ r.lag_ms === null || r.lag_ms === undefined ? '' : r.constant ? 'constant' : 'feel: left alone' }}</td>
                 <td>
@@ -139,20 +142,21 @@ useKeys('Tempo', [
                   >
                     Take it out
                   </button>
-                  <span v-else-if="proposed(r)" class="clear">on the beats</span>
+                  <span v-else-if="proposed(r)" class="clear">{{ asked?.by === 'beside' ? 'together' : 'on the beats' }}</span>
                 </td>
                 <td :class="['reason', r.verdict]" :title="r.reason">
                   <b>{{ r.verdict }}</b> <span class="soft">{{ r.reason }}</span>
                   <span v-if="r.or_ms.length > 0">
-                    or {{ r.or_ms.map((l) => `${fixed(l, 1)} ms`).join(', ') }}: which one, the grid cannot tell</span
+                    or {{ r.or_ms.map((l) => `${fixed(l, 1)} ms`).join(', ')
+                    }}{{ asked?.by === 'beside' ? ': fits more of them' : ': which one, the grid cannot tell' }}</span
                   >
                 </td>
               </tr>
             </tbody>
           </table>
           <p v-else-if="!asked" class="soft">
-            A click, the session’s beats or a steady track: whoever is always early or late by the same amount is named, and feel is left
-            alone.
+            The session’s beats, a click, a steady track or the strokes of another one: whoever is always early or late by the same amount
+            is named, and feel is left alone.
           </p>
         </div>
       </div>

@@ -8,6 +8,7 @@ use crate::decide::case::Case;
 use crate::dsp::bands::LOWS_MATTER;
 use crate::measure::arrival::Row;
 use crate::track::Role;
+use crate::verdict::Verdict;
 
 /// Two microphones share the lows of a source from this likeness on.
 const SHARED: f64 = 0.3;
@@ -17,7 +18,7 @@ const SHARED_AT_ONE: f64 = 0.4;
 const SAYS: f64 = 0.3;
 
 /// Other sources, and what their lows must say together, where no second microphone at the source bears it out: metres away the lows
-/// are the room's.
+/// are the room's, so that one that is heard clearly must be among them.
 const MANY: usize = 3;
 const MANY_SAY: f64 = 1.0;
 
@@ -30,6 +31,8 @@ pub struct LowVotes {
     pub oppose: f64,
     /// Of its own source, −1 … 1.
     pub own: f64,
+    /// The same, of sources that it hears clearly alone.
+    pub sure: f64,
     /// Other sources that have lows in it.
     pub sources: usize,
 }
@@ -48,6 +51,8 @@ pub fn votes(case: &Case, signs: &[i8], own: &[usize], m: usize) -> LowVotes {
             v.sources += 1;
             v.agree += mean.max(0.0);
             v.oppose += (-mean).max(0.0);
+            let solid = row.cells[m].verdict == Verdict::Solid;
+            v.sure += if solid { (-mean).max(0.0) } else { 0.0 };
         }
     }
     v
@@ -88,8 +93,10 @@ pub fn turning(case: &Case, v: &LowVotes, own: &[usize], m: usize) -> Option<Tur
     });
     match beside.filter(|_| may) {
         Some(other) => Some(Turning::Beside(other)),
-        None if v.sources >= MANY && v.oppose >= MANY_SAY && v.oppose > 3.0 * v.agree => Some(Turning::Likely),
-        None => None,
+        None => {
+            let many = v.sources >= MANY && v.oppose >= MANY_SAY && v.oppose > 3.0 * v.agree;
+            (many && v.sure >= SAYS).then_some(Turning::Likely)
+        }
     }
 }
 

@@ -7,7 +7,7 @@ mod timed;
 use marea_core::decide::{Named, decide, said, tracks_of};
 use marea_core::dsp::overview::OverviewBuilder;
 use marea_core::edit::Correction;
-use marea_core::follow::follow;
+use marea_core::follow::{follow, follow_straight};
 use marea_core::measure::pair::measure_pair;
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::readings::meter::{CorrelationMeter, read_stereo};
@@ -139,6 +139,12 @@ fn print(folder: &Path) -> Done {
         took / decoding,
         found.verdict,
         100.0 * found.share
+    );
+    let (took, found) = seconds(|| follow_straight(&sources[0], &sources[1], rate, &|_| true));
+    println!(
+        "| the same by offset and speed only | {:.1} × decoding both; {took:.2} s; {:+.0} ppm | ≤ 3 × |",
+        took / decoding,
+        found?.drift_ppm
     );
     Ok(())
 }
