@@ -11,6 +11,7 @@ use marea_core::edit::Edit;
 use marea_core::follow::{Followed, Swung, Way, follow, onto, walker, wow_spectrum};
 use marea_core::signal::{Placed, Since};
 use marea_core::units::Offset;
+use marea_core::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 
 /// A print as it was followed.
@@ -22,6 +23,9 @@ pub struct Print {
     pub spectrum: Vec<Swung>,
     /// What corrects it against its send as recorded, way by way.
     pub ways: Vec<(Way, Edit)>,
+    /// Somebody walks; otherwise it is a print.
+    #[serde(default)]
+    pub walker: bool,
 }
 
 impl Print {
@@ -32,6 +36,10 @@ impl Print {
     pub fn patch(&self, way: Way, [send, print]: [&TrackRow; 2]) -> Result<EditPatch, ServerError> {
         let way = self.ways.iter().find(|w| w.0 == way);
         let (_, edit) = way.ok_or_else(|| ServerError::Conflict(format!("{} cannot be corrected so", print.name)))?;
+        if self.walker && self.found.verdict == Verdict::Undecided {
+            let why = format!("{} is left as recorded: {}", print.name, self.found.reason);
+            return Err(ServerError::Conflict(why));
+        }
         if !send.edit().is_rigid() {
             let why = format!("{} is carried in pieces itself: correct it first, and write it", send.name);
             return Err(ServerError::Conflict(why));
@@ -94,10 +102,10 @@ impl Derived for PrintOf {
         };
         if self.moving == Moving::Walker {
             let found = walker(&sent, &came, work.rate, &report).map_err(ended)?;
-            return Ok(Print { spectrum: Vec::new(), ways: ways(&found, &[Way::Offset, Way::Map]), found });
+            return Ok(Print { spectrum: Vec::new(), ways: ways(&found, &[Way::Offset, Way::Map]), found, walker: true });
         }
         let found = follow(&sent, &came, work.rate, &report).map_err(ended)?;
         let ways = ways(&found, &[Way::Offset, Way::Drift, Way::Map]);
-        Ok(Print { spectrum: wow_spectrum(&found, work.rate.hz_f64()), ways, found: found.thinned() })
+        Ok(Print { spectrum: wow_spectrum(&found, work.rate.hz_f64()), ways, found: found.thinned(), walker: false })
     }
 }

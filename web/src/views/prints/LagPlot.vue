@@ -5,7 +5,7 @@ import { useSurface } from '../../plot/surface'
 import { palette } from '../../shared/theme'
 import { clock, span, type Measure, type Unit } from '../../shared/units'
 import { frameAt, paintLag, pointAt, spanOf, type Lag } from './lag'
-import type { Part, PrintView, Way } from './usePrint'
+import type { Moving, Part, PrintView, Way } from './usePrint'
 
 const props = defineProps<{
   view: PrintView
@@ -13,6 +13,7 @@ const props = defineProps<{
   start: number
   unit: Unit
   measure: Measure
+  moving: Moving
   way: Way | 'recorded' | 'other'
   heard: number | null
 }>()
@@ -41,7 +42,9 @@ const readout = computed(() => {
   if (at.value === null) return 'Wheel: zoom · click: listen from there'
   const i = pointAt(props.lag, at.value)
   const told = props.lag.measured[i] ? 'measured' : 'not measured: goes on as about it'
-  return `${clock(frameAt(props.lag, i), props.measure.rateHz)} · ${span(props.lag.lag_frames[i]!, props.unit, props.measure)} later · ${told}`
+  const lag = props.lag.lag_frames[i]!
+  const by = `${span(Math.abs(lag), props.unit, props.measure)} ${lag < 0 ? 'earlier' : 'later'}`
+  return `${clock(frameAt(props.lag, i), props.measure.rateHz)} · ${by} · ${told}`
 })
 
 function under(e: PointerEvent | WheelEvent): number {

@@ -37,7 +37,15 @@ const others = computed(() => store.inOrder.filter((t) => t.id !== print.value?.
 const searching = computed(() => looking.value === print.value?.id && !found.view.value && found.job.value)
 const candidates = computed(() => (looking.value === print.value?.id ? (found.view.value?.sends ?? []) : []))
 const nobody = computed(() => looking.value === print.value?.id && found.view.value?.sends.length === 0 && !send.value)
-const swings = computed(() => (view.value?.left ? view.value.left.offset - view.value.left.map > 1 : false))
+/** Less than this, in ms, is no walk: one offset does. */
+const STANDS_MS = 0.3
+const walks = computed(() => {
+  const decided = (view.value?.lag?.lag_frames ?? []).filter((_, i) => view.value!.lag!.measured[i])
+  return Math.max(...decided) - Math.min(...decided) > (STANDS_MS / 1000) * store.rateHz
+})
+const swings = computed(() =>
+  moving.value === 'walker' ? walks.value : view.value?.left ? view.value.left.offset - view.value.left.map > 1 : false,
+)
 
 const sentence = computed(() => {
   const v = view.value
@@ -46,8 +54,9 @@ const sentence = computed(() => {
   if (v.later_frames === null || v.later_frames === undefined) return `${p.name} against ${s.name}: ${v.reason}.`
   if (moving.value === 'walker') {
     const decided = (v.lag?.lag_frames ?? []).filter((_, i) => v.lag!.measured[i])
-    const range = `${span(Math.min(...decided), 'ms', store.measure)} to ${span(Math.max(...decided), 'ms', store.measure)}`
-    return `${p.name} hears it ${span(v.later_frames, 'ms', store.measure)} later than ${s.name} (median; ${range}) – ${v.verdict}; ${v.reason}.`
+    const told = (frames: number) => `${span(Math.abs(frames), 'ms', store.measure)} ${frames < 0 ? 'earlier' : 'later'}`
+    const range = `${told(Math.min(...decided))} to ${told(Math.max(...decided))}`
+    return `${p.name} hears it ${told(v.later_frames)} than ${s.name} (median; ${range}) – ${v.verdict}; ${v.reason}.`
   }
   const drift = Math.abs(v.drift_ppm) < 0.05 ? 'at the same speed' : `${fixed(v.drift_ppm, 1)} ppm longer`
   const way = v.invert ? 'inverted' : 'upright'
@@ -175,6 +184,7 @@ useKeys('Prints', [
           :start="print?.start_frame ?? 0"
           :unit="store.unit"
           :measure="store.measure"
+          :moving="moving"
           :way="heard ?? view.carried"
           :heard="store.heard.playing ? store.heard.frame : null"
           @seek="seek"

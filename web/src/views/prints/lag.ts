@@ -3,7 +3,7 @@ import type { Surface } from '../../plot/surface'
 import { step, ticks } from '../../plot/ticks'
 import type { Palette } from '../../shared/theme'
 import { fixed, type Measure, type Unit } from '../../shared/units'
-import type { PrintView, Way } from './usePrint'
+import type { Moving, PrintView, Way } from './usePrint'
 
 export type Lag = NonNullable<PrintView['lag']>
 
@@ -36,6 +36,7 @@ export interface Shown {
   start: number
   unit: Unit
   measure: Measure
+  moving: Moving
   /** The way that is heard or carried: its own line is drawn over the lag. */
   way: Way | 'recorded' | 'other'
   /** Session frame under the pointer or the keyboard. */
@@ -45,7 +46,7 @@ export interface Shown {
 }
 
 /** The lag along time: what was measured as a band and a line, what was filled in dotted; the offset or the straight line that a way takes out. */
-export function paintLag(s: Surface, p: Palette, { view, lag, start, unit, measure, way, at, heard }: Shown): Frame {
+export function paintLag(s: Surface, p: Palette, { view, lag, start, unit, measure, moving, way, at, heard }: Shown): Frame {
   const { ctx } = s
   const f = frameOf(s, 52, 34)
   const { per, name } = lagScale(unit, measure)
@@ -60,7 +61,12 @@ export function paintLag(s: Surface, p: Palette, { view, lag, start, unit, measu
   axisX(s, f, p, { values: seconds, at: (v) => x(v * measure.rateHz), text: (v) => fixed(v, digits(seconds)), title: 's' })
   const each = ticks(low, high, Math.max(3, Math.min(9, Math.floor((f.bottom - f.top) / 34))))
   const places = Math.max(0, -Math.floor(Math.log10(step(high - low, 7)) + 1e-9))
-  axisY(s, f, p, { values: each, at: (v) => y(v * per), text: (v) => fixed(v, places), title: `print later than its send, ${name}` })
+  axisY(s, f, p, {
+    values: each,
+    at: (v) => y(v * per),
+    text: (v) => fixed(v, places),
+    title: `${moving === 'walker' ? 'second microphone later than the first' : 'print later than its send'}, ${name}`,
+  })
   ctx.save()
   ctx.beginPath()
   ctx.rect(f.left, f.top, f.right - f.left, f.bottom - f.top)

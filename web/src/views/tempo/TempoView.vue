@@ -13,7 +13,11 @@ const address = useAddress()
 const BY: Record<TempoBy, string> = { session: 'the session’s beats', click: 'a click', track: 'a steady track', beside: 'another track' }
 const by = ref<TempoBy>((['session', 'click', 'track', 'beside'] as const).find((b) => b === address.read('by')) ?? 'session')
 const of = ref(address.read('of') ?? '')
-const asked = ref<Asked | null>(address.read('by') ? { by: by.value, ...(by.value === 'session' ? {} : { track: of.value }) } : null)
+const asked = ref<Asked | null>(
+  address.read('by') && (by.value === 'session' || of.value)
+    ? { by: by.value, ...(by.value === 'session' ? {} : { track: of.value }) }
+    : null,
+)
 const table = useTemplateRef<InstanceType<typeof TempoTable>>('table')
 
 const { held, use, take, busy } = useTempo(() => asked.value)
