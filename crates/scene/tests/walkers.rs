@@ -26,6 +26,9 @@ fn the_lag_of_who_walks_is_followed_where_it_is_decided() {
         // Following leaves less of the second microphone than one offset, and the edit says so.
         assert!(f.left.map < f.left.offset - 0.3, "{seed}: {:?}", f.left);
         assert!(f.edit(Way::Map).unwrap().map.is_some());
+        // Where nobody knows, at both ends, the lag stays.
+        let first = f.measured.iter().position(|m| *m).unwrap();
+        assert!(f.lag_frames[..first].iter().all(|l| *l == f.lag_frames[first]));
         // What another room heard is no answer.
         if let Some(other) = other.replace(walk.heard[0].clone()) {
             let f = followed(&other, &walk.heard[1]);

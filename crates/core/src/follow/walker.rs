@@ -64,6 +64,13 @@ pub fn walker(
     judged(&band, &frames.sounds, &found, rate)
 }
 
+/// Before the first that is decided, and after the last, nobody knows where he goes: the lag stays.
+fn held(lags: &[f64], decided: &[bool]) -> Vec<f64> {
+    let (first, last) = (decided.iter().position(|d| *d), decided.iter().rposition(|d| *d));
+    let Some((first, last)) = first.zip(last) else { return lags.to_vec() };
+    (0..lags.len()).map(|n| lags[n.clamp(first, last)]).collect()
+}
+
 /// Everything about a lag that is as good as it gets.
 fn judged(band: &Band, sounds: &[bool], found: &Found, rate: SampleRate) -> Result<Followed, MeasureError> {
     let Found { lags, decided, sign, .. } = found;
@@ -73,6 +80,7 @@ fn judged(band: &Band, sounds: &[bool], found: &Found, rate: SampleRate) -> Resu
     if (told as f64) * SHAPE.hop_s < LEAST_S {
         return Ok(Followed { share, ..nothing("the two hear nothing in common for long enough") });
     }
+    let lags = &held(lags, decided);
     let later = quantile(lags.iter().zip(decided).filter(|(_, d)| **d).map(|(l, _)| *l), 0.5);
     let hz = rate.hz_f64();
     let steps = (band.seconds() / STEP_S) as usize + 1;

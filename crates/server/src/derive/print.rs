@@ -102,7 +102,12 @@ impl Derived for PrintOf {
         };
         if self.moving == Moving::Walker {
             let found = walker(&sent, &came, work.rate, &report).map_err(ended)?;
-            return Ok(Print { spectrum: Vec::new(), ways: ways(&found, &[Way::Offset, Way::Map]), found, walker: true });
+            return Ok(Print {
+                spectrum: Vec::new(),
+                ways: ways(&found, &[Way::Offset, Way::Map]),
+                found,
+                walker: true,
+            });
         }
         let found = follow(&sent, &came, work.rate, &report).map_err(ended)?;
         let ways = ways(&found, &[Way::Offset, Way::Drift, Way::Map]);
