@@ -2,11 +2,17 @@
 
 mod common;
 
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
 use bytes::Bytes;
 use common::*;
+use marea_media::AudioReader;
+use marea_scene::varied;
 use marea_server::hash::Sum;
+use rayon::prelude::*;
 use std::io::Write;
-use std::time::Instant;
+use std::path::Path;
+use std::time::{Duration, Instant};
 
 /// Pieces of a megabyte.
 const PIECES: usize = 600;
@@ -83,5 +89,89 @@ async fn uploads() {
         mb(hashing),
         mb(kept),
         mb(disk)
+    );
+}
+
+/// Reads a file to its end.
+fn decode(path: &Path) -> u64 {
+    let mut reader = AudioReader::open(path).unwrap();
+    let mut block = Vec::new();
+    loop {
+        reader.next_block(&mut block).unwrap();
+        if block.is_empty() {
+            return reader.finish().1;
+        }
+    }
+}
+
+/// Tracks and minutes of a session that comes in as a whole.
+const TRACKS: usize = 24;
+const MINUTES: usize = 5;
+
+/// 24 tracks of five minutes announced together and sent one after the other, as the page does: from the last byte until there are
+/// findings of them all, against decoding them.
+#[actix_web::test]
+#[ignore = "prints times; make bench runs it"]
+async fn findings_after_the_last_byte() {
+    let s = TestServer::start().await;
+    let session = s.session("Set").await;
+    let played = varied::ensemble(75.0, 3, varied::Kind::Faulty, Some(15)).render();
+    let named = played.files.iter().flat_map(|(name, planes)| {
+        let stem = name.trim_end_matches(".wav");
+        let one = move |c: usize| match planes.len() {
+            1 => format!("{stem}.wav"),
+            _ => format!("{stem} {}.wav", ["left", "right"][c]),
+        };
+        planes.iter().enumerate().map(move |(c, plane)| (one(c), plane))
+    });
+    let folder = tempfile::tempdir().unwrap();
+    let mut files = Vec::new();
+    for (name, plane) in named.take(TRACKS) {
+        let long: Vec<f32> = plane.iter().copied().cycle().take(48_000 * 60 * MINUTES).collect();
+        let path = folder.path().join(&name);
+        std::fs::write(&path, wav(&[long], 48_000, None)).unwrap();
+        files.push((name, path));
+    }
+    let decoding = || {
+        let began = Instant::now();
+        files.par_iter().for_each(|(_, path)| assert!(decode(path) > 0));
+        began.elapsed().as_secs_f64()
+    };
+    decoding();
+    let before = decoding();
+    let mut places = Vec::new();
+    for (name, path) in &files {
+        let announced = s
+            .http
+            .post(format!("{}/api/sessions/{session}/uploads", s.base))
+            .header("Upload-Length", std::fs::metadata(path).unwrap().len())
+            .header("Upload-Metadata", format!("filename {}", STANDARD.encode(name)))
+            .send()
+            .await
+            .unwrap();
+        assert_eq!(announced.status(), 201);
+        places.push(announced.headers()["location"].to_str().unwrap().to_string());
+    }
+    for (place, (_, path)) in places.iter().zip(&files) {
+        let sent = s.http.patch(format!("{}{place}", s.base)).header("Upload-Offset", 0);
+        let r = sent.body(std::fs::read(path).unwrap()).send().await.unwrap();
+        assert_eq!(r.status(), 204);
+    }
+    let began = Instant::now();
+    let found = loop {
+        let (status, check) = s.get(&format!("/api/sessions/{session}/check")).await;
+        let all = check["tracks"].as_array().is_some_and(|t| t.len() == files.len());
+        if status == 200 && all && check["stale"] == false {
+            break check["findings"].as_array().map_or(0, Vec::len);
+        }
+        assert!(began.elapsed() < Duration::from_secs(300), "no findings: {check}");
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    };
+    let took = began.elapsed().as_secs_f64();
+    let decoding = f64::midpoint(before, decoding());
+    println!(
+        "| {} tracks × {MINUTES} min brought in: from the last byte to their {found} findings | {:.2} × decoding them; {took:.2} s | ≤ 1 × |",
+        files.len(),
+        took / decoding
     );
 }

@@ -243,6 +243,9 @@ pub fn loose_ends(map: &PathMap, graph: &Graph) -> Vec<String> {
         if graph.is_root(n) && kind != NodeKind::Track {
             notes.push(format!("Nothing feeds “{id}”."));
         }
+        if id.contains(" > ") {
+            notes.push(format!("“{id}” holds the sign between the names of a path: its paths read ambiguously."));
+        }
     }
     notes
 }
