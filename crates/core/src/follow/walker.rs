@@ -7,7 +7,7 @@ use super::band::{Band, top};
 use super::curve::{Curve, STEP_S};
 use super::followed::{Followed, Left, nothing};
 use super::frames::{Found, Frames, Shape, spread_out};
-use super::print::{LONGEST_S, left};
+use super::print::left;
 use super::refine::quantile;
 use crate::progress::MeasureError;
 use crate::signal::Source;
@@ -22,6 +22,8 @@ const CORNERS_HZ: [f64; 3] = [0.7, 1.2, 2.0];
 /// Somebody who walks 1.5 m/s away from one microphone and towards the other changes the lag by 0.4 ms in a hop.
 const SHAPE: Shape =
     Shape { window_s: 0.25, hop_s: 0.05, widest_s: SEARCH_S[0], band_hz: [150.0, 7_000.0], speed: 0.009 };
+/// The longest that is followed, in seconds: the widest search of half an hour holds 300 MB.
+const LONGEST_S: f64 = 1_800.0;
 /// Least sound that tells anything, in seconds.
 const LEAST_S: f64 = 2.0;
 /// Part of the sounding frames that is decided in a solid and in a likely answer.
@@ -41,7 +43,7 @@ pub fn walker(
 ) -> Result<Followed, MeasureError> {
     let go_on = |part: f64| if report(part) { Ok(()) } else { Err(MeasureError::Stopped) };
     if first.frames().max(second.frames()) as f64 / rate.hz_f64() > LONGEST_S {
-        return Ok(nothing("longer than an hour: cut out a part"));
+        return Ok(nothing("longer than half an hour: cut out a part"));
     }
     let band = top(first, second, rate)?;
     go_on(0.1)?;
