@@ -83,7 +83,7 @@ async fn uploads() {
     let [hashing, kept, disk, sending] = speeds[1];
     let mb = |s: f64| PIECES as f64 * 1.048_576 / s;
     println!(
-        "| bringing in {PIECES} MiB by the page's protocol, kept on the disk | {:.2} × the speed of SHA-256 in plain code; {:.0} MB/s, that hash alone {:.0} MB/s, the one used {:.0} MB/s, the disk alone {:.0} MB/s | ≥ 0.8 × |",
+        "\n| bringing in {PIECES} MiB by the page's protocol, kept on the disk | {:.2} × the speed of SHA-256 in plain code; {:.0} MB/s, that hash alone {:.0} MB/s, the one used {:.0} MB/s, the disk alone {:.0} MB/s | ≥ 0.8 × |",
         hashing / sending,
         mb(sending),
         mb(hashing),
@@ -174,8 +174,9 @@ async fn findings_after_the_last_byte() {
     };
     let took = began.elapsed().as_secs_f64();
     let decoding = f64::midpoint(before, decoding());
+    // A line of its own: the runner writes a dot before it.
     println!(
-        "| {} tracks × {MINUTES} min brought in: from the last byte to their {found} findings | {:.2} × decoding them; {took:.2} s | ≤ 1 × |",
+        "\n| {} tracks × {MINUTES} min brought in: from the last byte to their {found} findings | {:.2} × decoding them; {took:.2} s | ≤ 1 × |",
         files.len(),
         took / decoding
     );
