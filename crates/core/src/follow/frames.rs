@@ -138,7 +138,7 @@ impl<'a> Frames<'a> {
         Ok(())
     }
 
-    /// Frames that sound.
+    /// Frames that sound in both.
     fn sounding(&self) -> Vec<bool> {
         let of = |x: &[f32]| {
             let (hop, half) = (self.shape.hop_s * self.band.hz, self.shape.window_s * self.band.hz / 2.0);

@@ -70,7 +70,7 @@ impl From<PrintOf> for Subject {
 
 impl Derived for PrintOf {
     const KIND: &'static str = "print";
-    const METHOD: u32 = 1;
+    const METHOD: u32 = 2;
     type Measured = Print;
 
     fn subject(&self) -> String {

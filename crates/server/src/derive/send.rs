@@ -28,7 +28,7 @@ impl From<SendOf> for Subject {
 
 impl Derived for SendOf {
     const KIND: &'static str = "send";
-    const METHOD: u32 = 1;
+    const METHOD: u32 = 2;
     type Measured = SendsFound;
 
     fn subject(&self) -> String {
