@@ -16,19 +16,22 @@ export DATABASE_URL=$MAREA_TEST_DATABASE_URL
 tests_of() { for test in "$@"; do [ -e "$test" ] && echo "--test $(basename "${test%/main.rs}" .rs)"; done; }
 tests() { cargo test --workspace --no-fail-fast "$@"; }
 
-# The browser waits much, the others compute: side by side. Compiled as one, since parts would be given other features.
+# The browser and the server wait much, the others compute: side by side. Compiled as one, since parts would be given other features.
 cargo test --quiet --workspace --no-run
-others=$(mktemp -t marea-test-XXXXXX)
+told=$(mktemp -d -t marea-told-XXXXXX)
 computing() {
   # shellcheck disable=SC2046 # a list of words
-  tests --lib --bins $(tests_of crates/*/tests/{*.rs,*/main.rs} | grep -vx -e '--test browser') -- "$@" && tests --doc -- "$@"
+  tests --lib --bins $(tests_of crates/*/tests/{*.rs,*/main.rs} | grep -vx -e '--test browser' -e '--test server') -- "$@" &&
+    tests --doc -- "$@"
 }
-computing "$@" >"$others" 2>&1 &
-beside=$!
+computing "$@" >"$told/computing" 2>&1 &
+beside=($!)
+tests --test server -- "$@" >"$told/server" 2>&1 &
+beside+=($!)
 passed=yes
 tests --test browser -- "$@" || passed=no
-wait "$beside" || passed=no
-cat "$others"
-rm -f "$others"
+for lane in "${beside[@]}"; do wait "$lane" || passed=no; done
+cat "$told/computing" "$told/server"
+rm -rf "$told"
 [ "$passed" = yes ] || exit 1
 echo "All tests passed."

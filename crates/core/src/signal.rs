@@ -29,6 +29,12 @@ pub trait Source: Send + Sync {
     fn surveyed(&self) -> Option<Vec<u8>> {
         None
     }
+
+    /// A name that only this sound bears for as long as the program runs, by which what was measured of it is found again; none where
+    /// there is no such name.
+    fn identity(&self) -> Option<Vec<u8>> {
+        None
+    }
 }
 
 /// A channel held in memory.

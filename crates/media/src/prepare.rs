@@ -100,7 +100,7 @@ fn resample(
     while at < total {
         let count = index((total - at).min(16_384));
         resampler.read(&source, at, &mut buffer[..count]).map_err(|e| PrepareError::from(e.cause))?;
-        out.push(buffer[..count].iter().copied())?;
+        out.push(&buffer[..count])?;
         seen.push(&buffer[..count]);
         at += count as i64;
         if !progress(at as f64 / total as f64) {
@@ -143,7 +143,7 @@ pub fn prepare(
         for (c, writer) in writers.iter_mut().enumerate() {
             plane.clear();
             plane.extend(block.iter().skip(c).step_by(width));
-            writer.push(plane.iter().copied())?;
+            writer.push(&plane)?;
             if same_rate {
                 seen[c].push(&plane);
             }

@@ -53,6 +53,11 @@ impl Source for WorkFile {
     fn surveyed(&self) -> Option<Vec<u8>> {
         std::fs::read(survey_path(&self.path)).ok()
     }
+
+    /// Its path: a working copy is made of one recording, and never of another later.
+    fn identity(&self) -> Option<Vec<u8>> {
+        Some(self.path.as_os_str().as_encoded_bytes().to_vec())
+    }
 }
 
 /// Where the survey of a working copy lies: beside it.
@@ -88,11 +93,11 @@ impl WorkWriter {
     ///
     /// # Errors
     /// As the machine says; disk full among others.
-    pub fn push(&mut self, frames: impl Iterator<Item = f32>) -> io::Result<()> {
-        for v in frames {
-            self.out.write_all(&v.to_le_bytes())?;
+    pub fn push(&mut self, frames: &[f32]) -> io::Result<()> {
+        if cfg!(target_endian = "big") {
+            return frames.iter().try_for_each(|v| self.out.write_all(&v.to_le_bytes()));
         }
-        Ok(())
+        self.out.write_all(bytemuck::cast_slice(frames))
     }
 
     /// Flushes to the disk.

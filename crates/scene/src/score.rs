@@ -5,6 +5,7 @@ use marea_core::decide::finding::Finding;
 use marea_core::decide::kind::Kind;
 use marea_core::decide::{Check, Named, decide, tracks_of};
 use marea_core::measure::arrival::Table;
+use marea_core::measure::table::memory::Forgetful;
 use marea_core::signal::MemSource;
 use marea_core::track::Track;
 use marea_core::units::{SampleRate, SessionFrame};
@@ -99,7 +100,7 @@ pub fn check(played: &Rendered, rate: SampleRate) -> Checked {
     let tracks = tracks_of(&names);
     let sounds =
         sounds.iter().map(|source| Sound { source, start: SessionFrame(0), added: Vec::new(), removed: Vec::new() });
-    let table = hear(&tracks, sounds.collect(), rate, &|_| true).expect("memory is readable");
+    let table = hear(&tracks, sounds.collect(), rate, &Forgetful, &|_| true).expect("memory is readable");
     let check = decide(&table, &tracks);
     Checked { names, tracks, table, check }
 }

@@ -2,7 +2,8 @@
 
 use marea_core::decide::said;
 use marea_core::measure::arrival::Table;
-use marea_core::measure::table::{Heard, measure_session};
+use marea_core::measure::table::memory::Memory;
+use marea_core::measure::table::{Heard, measure_what_changed};
 use marea_core::progress::MeasureError;
 use marea_core::signal::{Placed, Source};
 use marea_core::track::Track;
@@ -20,7 +21,8 @@ pub struct Sound<'a> {
     pub removed: Vec<SessionFrame>,
 }
 
-/// Every source in every track: `tracks` and `sounds` come in the same order. What tracks carry does not count.
+/// Every source in every track: `tracks` and `sounds` come in the same order. What tracks carry does not count. What the memory has is
+/// not measured again.
 ///
 /// # Errors
 /// [`MeasureError`] when a track cannot be read or `progress` says stop.
@@ -28,6 +30,7 @@ pub fn hear(
     tracks: &[Track],
     sounds: Vec<Sound>,
     at: impl Into<Conditions>,
+    memory: &dyn Memory,
     progress: &(dyn Fn(f64) -> bool + Sync),
 ) -> Result<Table, MeasureError> {
     let heard: Vec<Heard> = (tracks.iter().zip(said(tracks)))
@@ -40,5 +43,5 @@ pub fn hear(
             removed: sound.removed,
         })
         .collect();
-    measure_session(&heard, at, progress)
+    measure_what_changed(&heard, at, memory, progress)
 }

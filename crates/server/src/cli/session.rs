@@ -14,6 +14,7 @@ use marea_core::decide::{Check, Named, PairSides, decide, tracks_of};
 use marea_core::edit::Edit;
 use marea_core::measure::arrival::{Cell, Row, Table};
 use marea_core::measure::places::with_facts;
+use marea_core::measure::table::memory::Forgetful;
 use marea_core::signal::{Placed, index};
 use marea_core::track::{Role, Track};
 use marea_core::units::SampleRate;
@@ -94,7 +95,7 @@ fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
         added: Vec::new(),
         removed: Vec::new(),
     });
-    let heard = hear(&tracks, heard.collect(), rate, &|_| true).map_err(|e| e.to_string())?;
+    let heard = hear(&tracks, heard.collect(), rate, &Forgetful, &|_| true).map_err(|e| e.to_string())?;
     let roles: Vec<Role> = tracks.iter().map(|t| t.role).collect();
     let table = with_facts(&heard, &roles, &facts);
     let check = decide(&table, &tracks);

@@ -126,8 +126,8 @@ impl Derived for CheckOf {
             removed: t.hits.0.removed.clone(),
         });
         let report = |p| work.report(p, "listening to every source in every track");
-        let table =
-            hear(&known, heard.collect(), Conditions { rate: work.rate, air: work.air }, &report).map_err(ended)?;
+        let at = Conditions { rate: work.rate, air: work.air };
+        let table = hear(&known, heard.collect(), at, work.cells.as_ref(), &report).map_err(ended)?;
         Ok(Measured { tracks: work.tracks.iter().map(|t| t.id).collect(), missing, table })
     }
 

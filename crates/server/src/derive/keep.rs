@@ -92,6 +92,7 @@ pub async fn run<D: Derived>(
         scores: scores::of_session(&w.db, session).await?,
         store: w.store.clone(),
         reporter: reporter.clone(),
+        cells: w.cells.clone(),
     };
     let what = of.clone();
     let measured = blocking(move || what.measure(&work)).await?;

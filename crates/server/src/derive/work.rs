@@ -3,12 +3,14 @@
 use crate::db::scores::ScoreRow;
 use crate::db::tracks::TrackRow;
 use crate::store::{Missing, Store};
+use crate::worker::cells::Cells;
 use crate::worker::{JobError, Reporter};
 use marea_core::edit::tempo::TempoMap;
 use marea_core::progress::MeasureError;
 use marea_core::units::{Air, SampleRate};
 use marea_media::Stop;
 use marea_media::work::WorkFile;
+use std::sync::Arc;
 
 /// The tracks of a result, and the means to measure them.
 pub struct Work {
@@ -26,6 +28,7 @@ pub struct Work {
     pub scores: Vec<ScoreRow>,
     pub(super) store: Store,
     pub(super) reporter: Reporter,
+    pub(super) cells: Arc<Cells>,
 }
 
 impl Work {

@@ -1,9 +1,11 @@
 //! What jobs work with, how they tell how far they are, and how they end.
 
+pub mod cells;
 pub mod program;
 
 use crate::error::ServerError;
 use crate::store::Store;
+use cells::Cells;
 use marea_media::Stop;
 use program::Program;
 use sqlx::MySqlPool;
@@ -90,6 +92,8 @@ pub struct Workers {
     pub moved: broadcast::Sender<Uuid>,
     /// How this program is called for a job alone; none where jobs are never carried out alone.
     pub program: Option<Arc<Program>>,
+    /// What was measured of sources in microphones before.
+    pub cells: Arc<Cells>,
     pub(crate) wake: Arc<Notify>,
     pub(crate) id: Uuid,
 }
@@ -108,7 +112,7 @@ impl Workers {
     /// Prepares; nothing runs yet.
     pub fn new(db: MySqlPool, store: Store) -> Self {
         let (moved, wake) = (broadcast::channel(256).0, Arc::new(Notify::new()));
-        Self { db, store, moved, program: None, wake, id: Uuid::now_v7() }
+        Self { db, store, moved, program: None, cells: Arc::default(), wake, id: Uuid::now_v7() }
     }
 
     /// Says that a job was queued or a session changed.

@@ -217,7 +217,13 @@ async fn a_job_goes_on_while_it_cannot_be_told_how_far_it_is() {
     let s = TestServer::start().await;
     let session = s.session("Held").await;
     let db = MySqlPool::connect(&s.database_url).await.unwrap();
-    s.upload(&session, "slow.wav", wav(&[hits(12_000_000, 3)], 48_000, None)).await;
+    // The import waits before it adds its track, however fast it is.
+    let mut room = db.begin().await.unwrap();
+    let sql = "SELECT id FROM tracks WHERE session_id = ? FOR UPDATE";
+    let none: Option<Uuid> =
+        sqlx::query_scalar(sql).bind(session.parse::<Uuid>().unwrap()).fetch_optional(&mut *room).await.unwrap();
+    assert!(none.is_none());
+    s.upload(&session, "slow.wav", wav(&[hits(200_000, 3)], 48_000, None)).await;
     let mut held = db.begin().await.unwrap();
     s.until("the import is at work", async |_| {
         let sql = "SELECT id FROM jobs WHERE state = 'running' FOR UPDATE";
@@ -226,6 +232,7 @@ async fn a_job_goes_on_while_it_cannot_be_told_how_far_it_is() {
     })
     .await;
     assert!(s.tracks(&session).await.is_empty(), "it is not done yet");
+    room.rollback().await.unwrap();
     let came = s.until("the track", async |s| s.tracks(&session).await.len() == 1);
     tokio::time::timeout(std::time::Duration::from_secs(40), came).await.expect("within less than that patience");
     held.rollback().await.unwrap();

@@ -9,6 +9,7 @@ use crate::measure::pair::look::{Attempt, Look, leaning};
 use crate::measure::pair::options::{Material, PairOptions};
 use crate::measure::pair::weigh::{MIN_HEIGHT, MIN_HITS, RIVAL_SOLID, SOLID_HEIGHT};
 use crate::measure::table::event::{Group, MOST_PASSAGES, MOST_STRIKES};
+use crate::measure::table::memory::{Known, Memory, Which, known};
 use crate::measure::table::survey::Survey;
 use crate::measure::table::transfer::{transfer, wave};
 use crate::progress::{MeasureError, Progress};
@@ -48,16 +49,34 @@ pub struct Ear<'a> {
 }
 
 impl Ear<'_> {
-    /// Measures it.
+    /// What the memory has of it; else measures it.
     ///
     /// # Errors
     /// [`MeasureError`] when a track cannot be read or `progress` says stop.
-    pub fn measure(&self, progress: Progress) -> Result<Cell, MeasureError> {
-        let (home, mic, rate) = (self.home.0, self.mic.0, self.rate);
-        let heard = heard(self.mic.1, self.group, self.centre, self.max_lag_s, rate);
+    pub fn known(&self, memory: &dyn Memory, progress: Progress) -> Result<Cell, MeasureError> {
+        let heard = heard(self.mic.1, self.group, self.centre, self.max_lag_s, self.rate);
         let fit = |moments, most| Group::fit(moments, self.mic.2, most);
         let moments = [fit(&self.group.hits, MOST_STRIKES), fit(&self.group.passages, MOST_PASSAGES)];
-        let Some(mut best) = self.best(&moments, progress)? else { return Ok(empty("nothing to measure", heard)) };
+        let named = Which::of(self.home.0.track).zip(Which::of(self.mic.0));
+        let settings = (heard, self.centre, self.max_lag_s, self.rate.hz());
+        let made_of = named.map(|named| (named, &moments, settings));
+        let mut found = known(memory, made_of, || self.measure(&moments, heard, progress))?;
+        if found.wave_s.to_bits() != self.wave_s.to_bits() && !found.moments.is_empty() {
+            found.cell.wave = self.wave(&found.moments)?;
+        }
+        Ok(found.cell)
+    }
+
+    fn wave(&self, moments: &[i64]) -> Result<Vec<f32>, MeasureError> {
+        wave((self.home.0.track, self.mic.0), moments, self.centre, self.wave_s, self.rate)
+    }
+
+    fn measure(&self, moments: &[Vec<i64>; 2], heard: bool, progress: Progress) -> Result<Known, MeasureError> {
+        let known = |cell, moments| Known { cell, power: Vec::new(), moments, wave_s: self.wave_s };
+        let (home, mic, rate) = (self.home.0, self.mic.0, self.rate);
+        let Some(mut best) = self.best(moments, progress)? else {
+            return Ok(known(empty("nothing to measure", heard), Vec::new()));
+        };
         // A clear arrival is heard, however quiet.
         let heard = heard || best.verdict == Verdict::Solid;
         if heard {
@@ -76,7 +95,7 @@ impl Ear<'_> {
             let lags = each_lag((home, mic), places, best.material, (e.lag, e.sign), (band, rate))?;
             each = places.iter().zip(lags).map(|(at, lag_frames)| moment(*at, lag_frames)).collect();
         }
-        Ok(Cell {
+        let cell = Cell {
             lag_frames: decided.then_some(e.lag),
             sign: if decided { e.sign } else { 0 },
             low_sign,
@@ -88,10 +107,11 @@ impl Ear<'_> {
             verdict: best.verdict,
             reason: best.reason,
             heard,
-            wave: wave((home.track, mic), places, self.centre, self.wave_s, rate)?,
+            wave: self.wave(places)?,
             bands,
             each,
-        })
+        };
+        Ok(known(cell, places.clone()))
     }
 
     /// The surer of what strikes and longer passages say; undecided where they disagree.
@@ -219,28 +239,37 @@ pub fn home_cell(
     group: &Group,
     wave_s: f64,
     rate: SampleRate,
-) -> Result<(Cell, Vec<f32>), MeasureError> {
+    memory: &dyn Memory,
+) -> Result<Known, MeasureError> {
     let struck = group.hits.len() >= MIN_HITS;
     let moments = if struck { &group.hits } else { &group.passages };
     let places: Vec<i64> = moments.iter().map(|m| m.at).collect();
-    let (bands, _, power) = transfer(home, home.track, &places, 0, rate)?;
-    let cell = Cell {
-        each: places.iter().map(|at| moment(*at, Some(0.0))).collect(),
-        lag_frames: Some(0.0),
-        sign: 1,
-        low_sign: 1,
-        height: 0.0,
-        coherence: 1.0,
-        alternatives: Vec::new(),
-        hits: places.len(),
-        material: if struck { Material::Struck } else { Material::Sustained },
-        verdict: Verdict::Solid,
-        reason: "home".into(),
-        heard: true,
-        wave: wave((home.track, home.track), &places, 0, wave_s, rate)?,
-        bands,
-    };
-    Ok((cell, power))
+    let made_of = Which::of(home.track).map(|home| (home, &places, struck, rate.hz()));
+    let picture = || wave((home.track, home.track), &places, 0, wave_s, rate);
+    let mut found = known(memory, made_of, || {
+        let (bands, _, power) = transfer(home, home.track, &places, 0, rate)?;
+        let cell = Cell {
+            each: places.iter().map(|at| moment(*at, Some(0.0))).collect(),
+            lag_frames: Some(0.0),
+            sign: 1,
+            low_sign: 1,
+            height: 0.0,
+            coherence: 1.0,
+            alternatives: Vec::new(),
+            hits: places.len(),
+            material: if struck { Material::Struck } else { Material::Sustained },
+            verdict: Verdict::Solid,
+            reason: "home".into(),
+            heard: true,
+            wave: picture()?,
+            bands,
+        };
+        Ok(Known { cell, power, moments: places.clone(), wave_s })
+    })?;
+    if found.wave_s.to_bits() != wave_s.to_bits() {
+        found.cell.wave = picture()?;
+    }
+    Ok(found)
 }
 
 /// Does the microphone's level rise at the moments above what it is without them?

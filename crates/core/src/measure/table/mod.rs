@@ -7,6 +7,7 @@ mod cell;
 mod common;
 pub mod copies;
 pub mod event;
+pub mod memory;
 pub mod regroup;
 pub mod settle;
 pub mod survey;
@@ -18,6 +19,7 @@ use crate::measure::table::cell::{Ear, home_cell};
 use crate::measure::table::common::{Common, common_time};
 use crate::measure::table::copies::{copies, speeds};
 use crate::measure::table::event::{Group, Led, Stage};
+use crate::measure::table::memory::{Forgetful, Known, Memory};
 use crate::measure::table::regroup::regroup;
 use crate::measure::table::settle::settle;
 use crate::measure::table::survey::Survey;
@@ -82,6 +84,19 @@ const FIRST_PASS: f64 = 0.5;
 /// assert!((row.cells[1].lag_frames.unwrap() - 37.0).abs() < 0.5 && row.cells[1].sign == -1);
 /// ```
 pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Report) -> Result<Table, MeasureError> {
+    measure_what_changed(tracks, at, &Forgetful, report)
+}
+
+/// The same table, of which only that is measured that the memory does not have.
+///
+/// # Errors
+/// As [`measure_session`].
+pub fn measure_what_changed(
+    tracks: &[Heard],
+    at: impl Into<Conditions>,
+    memory: &dyn Memory,
+    report: Report,
+) -> Result<Table, MeasureError> {
     let at = at.into();
     let rate = at.rate;
     let (surveys, first_pass) = surveyed(tracks, rate, report)?;
@@ -100,7 +115,8 @@ pub fn measure_session(tracks: &[Heard], at: impl Into<Conditions>, report: Repo
     };
     let groups = with_hands(stage.groups());
     let reach = tracks.iter().map(|t| t.role.reach_s()).fold(0.03, f64::max);
-    let bench = Bench { tracks, surveys: &surveys, shift: &shift, wave_s: (reach * 0.75).max(0.03), rate };
+    let wave_s = (reach * 0.75).max(0.03);
+    let bench = Bench { tracks, surveys: &surveys, shift: &shift, wave_s, rate, memory };
     let done = AtomicUsize::new(0);
     let cells = groups.len() * tracks.len();
     let go_on = || {
@@ -177,6 +193,7 @@ struct Bench<'a> {
     shift: &'a [i64],
     wave_s: f64,
     rate: SampleRate,
+    memory: &'a dyn Memory,
 }
 
 impl Bench<'_> {
@@ -218,7 +235,7 @@ impl Bench<'_> {
         let same = home == group.members[0];
         let anchor = if same { anchor } else { Anchor::for_many(&self.tracks[home].sound) };
         let known = |m: usize| at_home.iter().find(|(k, _)| same && *k == m).map(|(_, cell)| cell.clone());
-        let (own, power) = home_cell(&anchor, &group, self.wave_s, self.rate)?;
+        let Known { cell: own, power, .. } = home_cell(&anchor, &group, self.wave_s, self.rate, self.memory)?;
         let cells: Vec<Cell> = (0..self.tracks.len())
             .into_par_iter()
             .map(|m| match known(m) {
@@ -269,6 +286,6 @@ impl Bench<'_> {
             wave_s: self.wave_s,
             rate: self.rate,
         };
-        ear.measure(&mut |_| true)
+        ear.known(self.memory, &mut |_| true)
     }
 }
