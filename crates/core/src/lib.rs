@@ -21,6 +21,7 @@ pub mod dsp;
 pub mod edit;
 pub mod follow;
 pub mod grid;
+pub mod hits;
 pub mod measure;
 pub mod notes;
 pub mod onsets;

@@ -20,6 +20,7 @@ mod session;
 pub mod sets;
 pub mod stages;
 pub mod stereo;
+pub mod struck;
 pub mod varied;
 pub mod walkers;
 

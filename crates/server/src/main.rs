@@ -38,6 +38,8 @@ enum Command {
     Sync(cli::SyncArgs),
     /// Tell the tempo of a click, a map or a steady track, and how much earlier or later tracks are than its grid.
     Tempo(cli::TempoArgs),
+    /// Find the strokes of every source among recordings of the same.
+    Hits(cli::HitsArgs),
     /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
     Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
@@ -72,6 +74,7 @@ fn main() -> ExitCode {
         Command::Notes(args) => cli::run_notes(&args),
         Command::Sync(args) => cli::run_sync(&args),
         Command::Tempo(args) => cli::run_tempo(&args),
+        Command::Hits(args) => cli::run_hits(&args),
         Command::Openapi => api::description().to_pretty_json().map(|text| say!("{text}")).map_err(|e| e.to_string()),
         Command::Verify(args) => match on_runtime(verify::run(&args)) {
             Ok(cli::Outcome::Findings) => return ExitCode::from(1),

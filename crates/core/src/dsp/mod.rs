@@ -6,6 +6,7 @@ pub mod far_lag;
 pub mod lag_curve;
 pub mod one_delay;
 pub mod overview;
+pub mod prediction;
 pub mod spectrum;
 pub mod stats;
 pub mod sums;

@@ -1,5 +1,6 @@
 //! Where one struck sound begins: what linear prediction from the sound before cannot tell.
 
+use crate::dsp::prediction::{predictor, residual};
 use crate::units::db_of_power;
 
 /// Order of the prediction.
@@ -16,13 +17,8 @@ const NOTHING: f64 = 1e-10;
 ///
 /// Two variances of the residual, one before and one after, are fitted at every place (change of variance by maximum likelihood).
 pub fn beginning(x: &[f32], before: usize) -> Option<usize> {
-    let predictor = predictor(&x[..before]);
-    let residual: Vec<f64> = (before..x.len())
-        .map(|n| {
-            let past = (1..=ORDER.min(n)).map(|k| predictor[k - 1] * f64::from(x[n - k])).sum::<f64>();
-            (f64::from(x[n]) - past).powi(2)
-        })
-        .collect();
+    let predictor = predictor::<ORDER>(&x[..before]);
+    let residual: Vec<f64> = residual(x, before, &predictor).into_iter().map(|z| z * z).collect();
     let len = residual.len();
     let most = residual.iter().copied().fold(0.0, f64::max);
     if most <= 0.0 || len < 4 * ORDER {
@@ -36,30 +32,6 @@ pub fn beginning(x: &[f32], before: usize) -> Option<usize> {
     let louder = db_of_power(variance(at, len) / variance(0, at));
     let depth = variance(0, len).ln() - cost(at) / len as f64;
     (louder > LOUDER_DB && depth > DEPTH).then_some(before + at)
-}
-
-/// Coefficients by the autocorrelation method (Levinson–Durbin; from memory). All zero where nothing sounds.
-fn predictor(x: &[f32]) -> [f64; ORDER] {
-    let taper = |n: usize| 0.5 - 0.5 * (std::f64::consts::TAU * (n as f64 + 0.5) / x.len() as f64).cos();
-    let y: Vec<f64> = x.iter().enumerate().map(|(n, v)| f64::from(*v) * taper(n)).collect();
-    let lag = |k: usize| y.iter().skip(k).zip(&y).map(|(a, b)| a * b).sum::<f64>();
-    let mut correlation: Vec<f64> = (0..=ORDER).map(lag).collect();
-    let mut a = [0f64; ORDER];
-    if correlation[0] <= 0.0 {
-        return a;
-    }
-    // White noise 90 dB down keeps the equations well conditioned.
-    correlation[0] *= 1.0 + 1e-9;
-    let mut error = correlation[0];
-    for m in 0..ORDER {
-        let told = (0..m).map(|k| a[k] * correlation[m - k]).sum::<f64>();
-        let reflection = (correlation[m + 1] - told) / error;
-        let past = a;
-        a[m] = reflection;
-        (0..m).for_each(|k| a[k] = past[k] - reflection * past[m - 1 - k]);
-        error *= 1.0 - reflection * reflection;
-    }
-    a
 }
 
 #[cfg(test)]

@@ -1,13 +1,13 @@
 //! The main job without server or database: `marea check` and `marea align` on files one against another, on a folder as a whole
 //! session, or on one file of several channels by itself; `marea paths` on a map of signal paths, `marea probe` on a path
-//! that exists, `marea follow` on a print, `marea notes` on a
-//! rendered instrument, `marea sync` on recorders with clocks of their own, `marea tempo` on tracks
-//! against a grid.
+//! that exists, `marea follow` on a print, `marea notes` on a rendered instrument, `marea sync` on recorders with clocks of their own,
+//! `marea tempo` on tracks against a grid, `marea hits` on the strokes of a set.
 
 mod args;
 mod facts;
 mod files;
 mod follow;
+mod hits;
 mod image;
 mod notes;
 mod pair;
@@ -22,6 +22,7 @@ mod write;
 
 pub use args::{Accept, AlignArgs, CheckArgs, Outcome, WriteArgs};
 pub use follow::{FollowArgs, Way, run_follow};
+pub use hits::{HitsArgs, run_hits};
 pub use notes::{NotesArgs, run_notes};
 pub use paths::{PathsArgs, run_paths};
 pub use probe::{ProbeArgs, run_probe};

@@ -9,6 +9,7 @@ mod check;
 mod cli;
 mod cli_files;
 mod cli_follow;
+mod cli_hits;
 mod cli_notes;
 mod cli_paths;
 mod cli_probe;

@@ -1,0 +1,190 @@
+//! What speaks for a stroke of a source at one moment, and what against it.
+
+use super::bins::{BANDS, Bins};
+use super::learn::{BEFORE_S, PEAK_S, Source, bins_of, rise_at};
+use crate::units::SampleRate;
+
+/// Longer than [`BEFORE_S`], what rings among it, in seconds.
+const LONG_BEFORE_S: f64 = 0.015;
+/// A stroke elsewhere counts for a rise here within this of the moment it would arrive, in bins.
+const EARLY: i64 = 2;
+const LATE: i64 = 4;
+/// Contrast on the shortest scale: a millisecond against the two before.
+const SHARP_S: [f64; 2] = [0.001, 0.002];
+/// Amplitude that counts as nothing, −180 dBFS.
+const NOTHING: f32 = 1e-9;
+
+/// How many numbers there are.
+pub const COUNT: usize = 33;
+
+/// The numbers of one moment, in dB, each held within the bounds between which it tells something.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Signs {
+    /// Level against the source's usual stroke, by band.
+    pub level: [f32; BANDS],
+    /// Level against the 5 ms before.
+    pub contrast: [f32; BANDS],
+    /// Level against the 15 ms before.
+    pub long_contrast: [f32; BANDS],
+    /// Level against what all other sources send here at this moment.
+    pub over_level: [f32; BANDS],
+    /// Level against what they send here that rises at this moment.
+    pub over_rise: [f32; BANDS],
+    /// What rises in the other microphones where this source would arrive, against what it would send there: the median.
+    pub elsewhere: [f32; BANDS],
+    /// The mean of what is missing of that.
+    pub missing: [f32; BANDS],
+    /// How sharply the other microphones rise there.
+    pub sharp: [f32; BANDS],
+}
+
+impl Signs {
+    /// All as one row of numbers.
+    pub fn row(&self) -> [f32; COUNT] {
+        let clip = |v: [f32; BANDS], least: f32, most: f32| v.map(|v| v.clamp(least, most));
+        let contrast = clip(self.contrast, -3.0, 20.0);
+        let rise = clip(self.over_rise, -6.0, 20.0);
+        let mut votes: [f32; BANDS] =
+            std::array::from_fn(|b| contrast[b].min(rise[b]).min(self.level[b] + 25.0).clamp(-5.0, 20.0));
+        votes.sort_by(f32::total_cmp);
+        let clear = (0..BANDS).map(|b| contrast[b].min(rise[b])).fold(-6.0, f32::max);
+        let mut row = [0f32; COUNT];
+        let parts = [
+            clip(self.level, -30.0, 6.0),
+            contrast,
+            clip(self.long_contrast, -6.0, 20.0),
+            clip(self.over_level, -6.0, 8.0),
+            clip(self.over_rise, -6.0, 8.0),
+            clip(self.elsewhere, -15.0, 20.0),
+            clip(self.missing, -15.0, 0.0),
+            clip(self.sharp, -3.0, 15.0),
+        ];
+        row.iter_mut().zip(parts.as_flattened()).for_each(|(to, v)| *to = *v);
+        // In order of size, whichever bands they are of: a stroke of the source itself is loud in all of them.
+        let mut level = clip(self.level, -40.0, 10.0);
+        level.sort_by(f32::total_cmp);
+        let mut over = clip(std::array::from_fn(|b| self.over_level[b].max(self.over_rise[b])), -10.0, 20.0);
+        over.sort_by(f32::total_cmp);
+        row[COUNT - 9..COUNT - 6].copy_from_slice(&[votes[2], votes[1], clear]);
+        row[COUNT - 6..COUNT - 3].copy_from_slice(&level);
+        row[COUNT - 3..].copy_from_slice(&over);
+        row
+    }
+
+    /// Level of the band in which it is largest, against a usual stroke, in dB.
+    pub fn loudest(&self) -> f32 {
+        self.level.iter().copied().fold(f32::NEG_INFINITY, f32::max)
+    }
+
+    /// By how much it stands over everything that others send here, in the band in which that is most, in dB.
+    pub fn margin(&self) -> f32 {
+        let over = |b: usize| self.over_level[b].min(self.contrast[b]).max(self.over_rise[b].min(self.contrast[b]));
+        (0..BANDS).map(over).fold(f32::NEG_INFINITY, f32::max)
+    }
+}
+
+fn db(amplitude: f32) -> f32 {
+    20.0 * amplitude.max(NOTHING).log10()
+}
+
+/// One source among all.
+#[derive(Clone, Copy)]
+pub struct Look<'a> {
+    /// All that are known.
+    pub sources: &'a [Source],
+    /// Which of them.
+    pub own: usize,
+    /// What all microphones hear.
+    pub bins: &'a Bins,
+    /// The session's rate.
+    pub rate: SampleRate,
+}
+
+impl Look<'_> {
+    /// The source itself.
+    pub fn source(&self) -> &Source {
+        &self.sources[self.own]
+    }
+
+    /// The largest of so many seconds from a bin on, and of so many before it, two bins between.
+    pub fn around(&self, of: [usize; 2], at: i64, [after, before]: [f64; 2]) -> [f32; 2] {
+        let [after, before] = [after, before].map(|s| bins_of(s, self.rate).max(1));
+        [self.bins.most(of, at, at + after), self.bins.most(of, at - 2 - before, at - 2)]
+    }
+
+    /// What is to be seen at a bin of its own microphone.
+    pub fn signs(&self, at: i64) -> Signs {
+        let source = self.source();
+        let peak: [f32; BANDS] = std::array::from_fn(|b| self.around([source.home, b], at, [PEAK_S, BEFORE_S])[0]);
+        let over = |before: f64| {
+            std::array::from_fn(|b| {
+                let [after, before] = self.around([source.home, b], at, [PEAK_S, before]);
+                db(after) - db(before)
+            })
+        };
+        let [level, rise] = self.of_others(at);
+        let [elsewhere, missing, sharp] = self.row(at, peak);
+        Signs {
+            level: std::array::from_fn(|b| db(peak[b]) - db(source.loud[b])),
+            contrast: over(BEFORE_S),
+            long_contrast: over(LONG_BEFORE_S),
+            over_level: std::array::from_fn(|b| db(peak[b]) - db(level[b])),
+            over_rise: std::array::from_fn(|b| db(rise_at(self.bins, [source.home, b], at, self.rate)) - db(rise[b])),
+            elsewhere,
+            missing,
+            sharp,
+        }
+    }
+
+    /// What all other sources send to this microphone at a moment, by band: their levels, and what of them rises just then.
+    fn of_others(&self, at: i64) -> [[f32; BANDS]; 2] {
+        let home = self.source().home;
+        let mut sums = [[0f32; BANDS]; 2];
+        for (_, other) in self.sources.iter().enumerate().filter(|(k, o)| *k != self.own && o.home != home) {
+            let Some(lag) = other.lags[home] else { continue };
+            let then = at - (lag / self.bins.hop as f64).round() as i64;
+            for b in 0..BANDS {
+                let leak = other.leak[home][b];
+                let level = self.bins.most([other.home, b], then - EARLY, then + bins_of(PEAK_S, self.rate));
+                let rises = (then - EARLY..=then + LATE).map(|n| rise_at(self.bins, [other.home, b], n, self.rate));
+                sums[0][b] += (leak * level).powi(2);
+                sums[1][b] += (leak * rises.fold(0.0, f32::max)).powi(2);
+            }
+        }
+        sums.map(|of| of.map(f32::sqrt))
+    }
+
+    /// What the other microphones show of a stroke with this peak.
+    fn row(&self, at: i64, peak: [f32; BANDS]) -> [[f32; BANDS]; 3] {
+        let source = self.source();
+        let mut found = [[0f32; BANDS]; 3];
+        for b in 0..BANDS {
+            let (mut shares, mut sharp, mut weights) = (Vec::new(), 0f32, 0f32);
+            for (m, lag) in source.lags.iter().enumerate().filter(|(m, _)| *m != source.home) {
+                let Some(lag) = lag else { continue };
+                let expected = source.leak[m][b] * peak[b];
+                if expected <= NOTHING {
+                    continue;
+                }
+                let then = at + (lag / self.bins.hop as f64).round() as i64;
+                let rise = (then - EARLY..=then + EARLY).map(|n| rise_at(self.bins, [m, b], n, self.rate));
+                shares.push(db(rise.fold(0.0, f32::max)) - db(expected));
+                let sharpest = (then - EARLY..=then + EARLY).map(|n| {
+                    let [after, before] = self.around([m, b], n, SHARP_S);
+                    db(after) - db(before)
+                });
+                let weight = (expected / self.around([m, b], then, [PEAK_S, BEFORE_S])[1].max(NOTHING)).min(4.0);
+                sharp += weight * sharpest.fold(f32::NEG_INFINITY, f32::max).clamp(-3.0, 15.0);
+                weights += weight;
+            }
+            if shares.is_empty() {
+                continue;
+            }
+            shares.sort_by(f32::total_cmp);
+            found[0][b] = shares[shares.len() / 2];
+            found[1][b] = shares.iter().map(|s| s.clamp(-15.0, 0.0)).sum::<f32>() / shares.len() as f32;
+            found[2][b] = if weights > 0.0 { sharp / weights } else { 0.0 };
+        }
+        found
+    }
+}
