@@ -9,6 +9,52 @@ use std::ops::AddAssign;
 /// A hit is right within so many frames at 48 kHz: 5 ms.
 const RIGHT_FRAMES: f64 = 240.0;
 
+/// How a set is made harder.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum How {
+    /// As it is played.
+    Played,
+    /// With soft beaters and worn skins: attacks rise slowly, and little is left of the highs.
+    Dull,
+    /// The microphone of one drum gave nothing.
+    Dead,
+}
+
+/// Where the highs of a dull set end, in Hz: two poles.
+const DULL_HZ: f64 = 2_500.0;
+
+impl How {
+    /// Makes a set so.
+    pub fn of(self, scene: &mut Scene) {
+        match self {
+            Self::Played => {}
+            Self::Dull => {
+                let keep = (-std::f64::consts::TAU * DULL_HZ / f64::from(scene.rate_hz)).exp() as f32;
+                for source in &mut scene.sources {
+                    for _ in 0..2 {
+                        source.dry.iter_mut().fold(0f32, |held, v| {
+                            *v += keep * (held - *v);
+                            *v
+                        });
+                    }
+                }
+            }
+            Self::Dead => {
+                let near = |s: &&crate::SoundSource| is_drum(&s.name) && s.name != "Kick";
+                let Some(drum) = scene.sources.iter().find(near).map(|s| s.position) else { return };
+                for mic in scene.takes.iter_mut().flat_map(|t| &mut t.mics) {
+                    if crate::room::distance(mic.position, drum) < AT_DRUM_M {
+                        mic.gain_db -= 140.0;
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// A microphone this close to a drum is its own, in metres.
+const AT_DRUM_M: f64 = 0.3;
+
 /// Counts over one session or many.
 #[derive(Debug, Clone, Default)]
 pub struct Score {
@@ -33,6 +79,7 @@ impl AddAssign<&Self> for Score {
         self.solid.iter_mut().zip(o.solid).for_each(|(a, b)| *a += b);
         self.missing += o.missing;
         self.off_ms.extend(&o.off_ms);
+        self.notes.extend(o.notes.iter().cloned());
     }
 }
 

@@ -3,9 +3,16 @@
 /// Coefficients of a predictor of order `N` from the past samples, the last one first, by the autocorrelation method under a raised
 /// cosine (Levinson–Durbin; from memory). All zero where nothing sounds.
 pub fn predictor<const N: usize>(x: &[f32]) -> [f64; N] {
-    let taper = |n: usize| 0.5 - 0.5 * (std::f64::consts::TAU * (n as f64 + 0.5) / x.len() as f64).cos();
-    let y: Vec<f64> = x.iter().enumerate().map(|(n, v)| f64::from(*v) * taper(n)).collect();
-    let lag = |k: usize| y.iter().skip(k).zip(&y).map(|(a, b)| a * b).sum::<f64>();
+    // The cosine from the two before it: cos(a + w) = 2·cos w·cos a − cos(a − w).
+    let w = std::f64::consts::TAU / x.len() as f64;
+    let (mut last, mut now, turn) = ((0.5 * w).cos(), (0.5 * w).cos(), 2.0 * w.cos());
+    let tapered = |v: &f32| {
+        let y = f64::from(*v) * (0.5 - 0.5 * now);
+        (last, now) = (now, turn * now - last);
+        y
+    };
+    let y: Vec<f64> = x.iter().map(tapered).collect();
+    let lag = |k: usize| product(y.get(k..).unwrap_or_default(), &y);
     let mut correlation: Vec<f64> = (0..=N).map(lag).collect();
     let mut a = [0f64; N];
     if correlation[0] <= 0.0 {
@@ -23,6 +30,17 @@ pub fn predictor<const N: usize>(x: &[f32]) -> [f64; N] {
         error *= 1.0 - reflection * reflection;
     }
     a
+}
+
+/// Sum of products, as far as both reach; four strands hide how long one addition takes.
+fn product(a: &[f64], b: &[f64]) -> f64 {
+    let n = a.len().min(b.len());
+    let ((a, rest_a), (b, rest_b)) = (a[..n].as_chunks::<8>(), b[..n].as_chunks::<8>());
+    let mut sums = [0f64; 8];
+    for (a, b) in a.iter().zip(b) {
+        (0..8).for_each(|k| sums[k] += a[k] * b[k]);
+    }
+    sums.iter().sum::<f64>() + rest_a.iter().zip(rest_b).map(|(a, b)| a * b).sum::<f64>()
 }
 
 /// What the predictor does not tell of `x[from..]`; `from` is no less than its order.

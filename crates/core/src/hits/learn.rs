@@ -1,6 +1,6 @@
 //! What is learnt of every source from the strokes at which it leads: how loud it is, and what of it reaches the other microphones.
 
-use super::bins::{BANDS, Bins};
+use super::bins::{BANDS, BEFORE_S, Bins, PEAK_S, bins_of};
 use crate::dsp::stats::thin;
 use crate::measure::arrival::{Row, Table};
 use crate::progress::MeasureError;
@@ -18,10 +18,6 @@ const FEWEST_STROKES: usize = 3;
 const OWN_DB: f32 = 14.0;
 /// About a stroke of the table that much is read, in seconds: its moment is known to a millisecond or two.
 const ABOUT_S: [f64; 2] = [0.012, 0.012];
-/// A stroke's peak is looked for so long after it begins, in seconds.
-pub const PEAK_S: f64 = 0.003;
-/// What sounded before is the largest of so long before, which ends two bins before the stroke; in seconds.
-pub const BEFORE_S: f64 = 0.005;
 /// Other sources only add to what is heard of one, so that the true share lies below the median (found on simulated sets).
 const LEAK_PART: f64 = 0.35;
 /// A source's usual stroke, among its strokes.
@@ -121,35 +117,21 @@ fn shown(
     let bins = Bins::read(&[own], at - before, count, rate)?;
     // Where it rises most over what sounded before.
     let largest: [f32; BANDS] = std::array::from_fn(|b| bins.most([0, b], 0, count as i64).max(f32::MIN_POSITIVE));
-    let rise = |n: &i64| (0..BANDS).map(|b| rise_at(&bins, [0, b], *n, rate) / largest[b]).sum::<f32>();
+    let rise = |n: &i64| (0..BANDS).map(|b| bins.rise([0, b], *n..=*n) / largest[b]).sum::<f32>();
     let begins = (bins_of(BEFORE_S, rate)..count as i64 - peak).max_by(|a, b| rise(a).total_cmp(&rise(b))).unwrap_or(0);
     let moment = bins.first + begins * bins.hop;
     // Every microphone as if it stood where the own one does.
     let aligned: Vec<Placed> = sounds.iter().zip(lags).map(|(sound, lag)| earlier(sound, *lag)).collect();
     let look = bins_of(BEFORE_S, rate) + 4;
     let all = Bins::read(&aligned, moment - look * bins.hop, (look + peak + 4) as usize, rate)?;
-    let shown = |of: [usize; 2]| Shown {
-        peak: all.most(of, look - 2, look + peak),
-        rise: (look - 2..=look + 2).map(|n| rise_at(&all, of, n, rate)).fold(0.0, f32::max),
-    };
+    let shown =
+        |of: [usize; 2]| Shown { peak: all.most(of, look - 2, look + peak), rise: all.rise(of, look - 2..=look + 2) };
     Ok((0..sounds.len()).map(|m| std::array::from_fn(|b| shown([m, b]))).collect())
 }
 
 /// A sound as if it had arrived without its lag.
 fn earlier<'a>(sound: &Placed<'a>, lag: Option<f64>) -> Placed<'a> {
     Placed { start: sound.start.plus(-lag.unwrap_or(0.0).round() as i64), ..*sound }
-}
-
-/// A length in bins.
-pub fn bins_of(seconds: f64, rate: SampleRate) -> i64 {
-    (rate.frames(seconds) as f64 / Bins::hop(rate) as f64).round() as i64
-}
-
-/// By how much a microphone rises at a bin over what sounded before: amplitudes of what is not alike add up as squares.
-pub fn rise_at(bins: &Bins, of: [usize; 2], at: i64, rate: SampleRate) -> f32 {
-    let after = bins.most(of, at, at + bins_of(PEAK_S, rate));
-    let before = bins.most(of, at - 2 - bins_of(BEFORE_S, rate), at - 2);
-    (after * after - before * before).max(0.0).sqrt()
 }
 
 /// The value that this part of all lies under.

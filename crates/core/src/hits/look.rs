@@ -1,16 +1,18 @@
 //! What speaks for a stroke of a source at one moment, and what against it.
 
-use super::bins::{BANDS, Bins};
-use super::learn::{BEFORE_S, PEAK_S, Source, bins_of, rise_at};
+use super::bins::{BANDS, Bins, GAP, bins_of};
+use super::learn::Source;
 use crate::units::SampleRate;
 
-/// Longer than [`BEFORE_S`], what rings among it, in seconds.
+/// A longer time before, what rings among it, in seconds.
 const LONG_BEFORE_S: f64 = 0.015;
 /// A stroke elsewhere counts for a rise here within this of the moment it would arrive, in bins.
 const EARLY: i64 = 2;
 const LATE: i64 = 4;
 /// Contrast on the shortest scale: a millisecond against the two before.
 const SHARP_S: [f64; 2] = [0.001, 0.002];
+/// Sharper than this ratio of amplitudes tells no more: 15 dB.
+const MOST_SHARP: f32 = 5.623;
 /// Amplitude that counts as nothing, −180 dBFS.
 const NOTHING: f32 = 1e-9;
 
@@ -57,7 +59,7 @@ impl Signs {
             clip(self.over_rise, -6.0, 8.0),
             clip(self.elsewhere, -15.0, 20.0),
             clip(self.missing, -15.0, 0.0),
-            clip(self.sharp, -3.0, 15.0),
+            self.sharp,
         ];
         row.iter_mut().zip(parts.as_flattened()).for_each(|(to, v)| *to = *v);
         // In order of size, whichever bands they are of: a stroke of the source itself is loud in all of them.
@@ -106,30 +108,21 @@ impl Look<'_> {
         &self.sources[self.own]
     }
 
-    /// The largest of so many seconds from a bin on, and of so many before it, two bins between.
-    pub fn around(&self, of: [usize; 2], at: i64, [after, before]: [f64; 2]) -> [f32; 2] {
-        let [after, before] = [after, before].map(|s| bins_of(s, self.rate).max(1));
-        [self.bins.most(of, at, at + after), self.bins.most(of, at - 2 - before, at - 2)]
-    }
-
     /// What is to be seen at a bin of its own microphone.
     pub fn signs(&self, at: i64) -> Signs {
         let source = self.source();
-        let peak: [f32; BANDS] = std::array::from_fn(|b| self.around([source.home, b], at, [PEAK_S, BEFORE_S])[0]);
-        let over = |before: f64| {
-            std::array::from_fn(|b| {
-                let [after, before] = self.around([source.home, b], at, [PEAK_S, before]);
-                db(after) - db(before)
-            })
-        };
+        let of = |band: usize| [source.home, band];
+        let peak: [f32; BANDS] = std::array::from_fn(|b| self.bins.peak(of(b), at));
+        let long = bins_of(LONG_BEFORE_S, self.rate);
+        let over = |before: f32, b: usize| db(peak[b]) - db(before);
         let [level, rise] = self.of_others(at);
         let [elsewhere, missing, sharp] = self.row(at, peak);
         Signs {
             level: std::array::from_fn(|b| db(peak[b]) - db(source.loud[b])),
-            contrast: over(BEFORE_S),
-            long_contrast: over(LONG_BEFORE_S),
+            contrast: std::array::from_fn(|b| over(self.bins.before(of(b), at), b)),
+            long_contrast: std::array::from_fn(|b| over(self.bins.most(of(b), at - GAP - long, at - GAP), b)),
             over_level: std::array::from_fn(|b| db(peak[b]) - db(level[b])),
-            over_rise: std::array::from_fn(|b| db(rise_at(self.bins, [source.home, b], at, self.rate)) - db(rise[b])),
+            over_rise: std::array::from_fn(|b| db(self.bins.rise(of(b), at..=at)) - db(rise[b])),
             elsewhere,
             missing,
             sharp,
@@ -145,10 +138,10 @@ impl Look<'_> {
             let then = at - (lag / self.bins.hop as f64).round() as i64;
             for b in 0..BANDS {
                 let leak = other.leak[home][b];
-                let level = self.bins.most([other.home, b], then - EARLY, then + bins_of(PEAK_S, self.rate));
-                let rises = (then - EARLY..=then + LATE).map(|n| rise_at(self.bins, [other.home, b], n, self.rate));
+                let of = [other.home, b];
+                let level = self.bins.peak(of, then - EARLY).max(self.bins.peak(of, then));
                 sums[0][b] += (leak * level).powi(2);
-                sums[1][b] += (leak * rises.fold(0.0, f32::max)).powi(2);
+                sums[1][b] += (leak * self.bins.rise(of, then - EARLY..=then + LATE)).powi(2);
             }
         }
         sums.map(|of| of.map(f32::sqrt))
@@ -158,6 +151,7 @@ impl Look<'_> {
     fn row(&self, at: i64, peak: [f32; BANDS]) -> [[f32; BANDS]; 3] {
         let source = self.source();
         let mut found = [[0f32; BANDS]; 3];
+        let [after, before] = SHARP_S.map(|s| bins_of(s, self.rate).max(1));
         for b in 0..BANDS {
             let (mut shares, mut sharp, mut weights) = (Vec::new(), 0f32, 0f32);
             for (m, lag) in source.lags.iter().enumerate().filter(|(m, _)| *m != source.home) {
@@ -167,14 +161,15 @@ impl Look<'_> {
                     continue;
                 }
                 let then = at + (lag / self.bins.hop as f64).round() as i64;
-                let rise = (then - EARLY..=then + EARLY).map(|n| rise_at(self.bins, [m, b], n, self.rate));
-                shares.push(db(rise.fold(0.0, f32::max)) - db(expected));
+                let of = [m, b];
+                shares.push(db(self.bins.rise(of, then - EARLY..=then + EARLY)) - db(expected));
                 let sharpest = (then - EARLY..=then + EARLY).map(|n| {
-                    let [after, before] = self.around([m, b], n, SHARP_S);
-                    db(after) - db(before)
+                    let (after, before) =
+                        (self.bins.most(of, n, n + after), self.bins.most(of, n - GAP - before, n - GAP));
+                    (after.max(NOTHING) / before.max(NOTHING)).min(MOST_SHARP)
                 });
-                let weight = (expected / self.around([m, b], then, [PEAK_S, BEFORE_S])[1].max(NOTHING)).min(4.0);
-                sharp += weight * sharpest.fold(f32::NEG_INFINITY, f32::max).clamp(-3.0, 15.0);
+                let weight = (expected / self.bins.before(of, then).max(NOTHING)).min(4.0);
+                sharp += weight * db(sharpest.fold(0.0, f32::max)).max(-3.0);
                 weights += weight;
             }
             if shares.is_empty() {

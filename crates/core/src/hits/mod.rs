@@ -25,7 +25,7 @@ use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// Heard at a time, in seconds, and as much more on either side as arrivals and what is compared with them reach.
-const BLOCK_S: f64 = 10.0;
+const BLOCK_S: f64 = 5.0;
 const BESIDE_S: f64 = 0.08;
 /// Two strokes of one source are so far apart, in seconds.
 const APART_S: f64 = 0.014;

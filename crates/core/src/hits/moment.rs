@@ -20,6 +20,8 @@ const OVER: f64 = 1.3;
 /// A stroke that begins at once has this part of its peak after so long, in seconds.
 const RISEN: f64 = 0.3;
 const AT_ONCE_S: f64 = 0.001_5;
+/// What passes within so long of the last is still the same stroke, in seconds.
+const APART_S: f64 = 0.001;
 const BEFORE_S: f64 = 0.005;
 
 /// The session frame at which a stroke near `about` begins; `about` itself where nothing stands out.
@@ -41,10 +43,18 @@ pub fn moment(sound: &Placed, about: i64, rate: SampleRate) -> Result<f64, Measu
     let peak = most(&left[about_in - early..about_in + late]);
     let begins_at = |n: &usize| left[*n] > PART * peak && left[*n] > OVER * most(&left[n - before..*n]);
     let places = ends.max(before)..about_in + to;
-    // Something soft may sound a few milliseconds before: the stroke is what rises at once; only a slow one has no such place.
-    let soon = frames(AT_ONCE_S);
+    // Something else may be struck some milliseconds before: of all that rises at once, what is nearest. Only a slow stroke has none.
+    let (soon, apart) = (frames(AT_ONCE_S), frames(APART_S));
     let at_once = |n: &usize| begins_at(n) && most(&left[*n..(n + soon).min(left.len())]) > RISEN * peak;
-    let at = places.clone().find(at_once).or_else(|| places.clone().find(begins_at));
+    let (mut nearest, mut last): (Option<usize>, Option<usize>) = (None, None);
+    for n in places.clone().filter(at_once) {
+        let is_new = last.is_none_or(|last| n - last > apart);
+        if is_new && nearest.is_none_or(|m| n.abs_diff(about_in) < m.abs_diff(about_in)) {
+            nearest = Some(n);
+        }
+        last = Some(n);
+    }
+    let at = nearest.or_else(|| places.clone().find(begins_at));
     Ok(at.map_or(about, |n| begins + (learnt + n) as i64) as f64)
 }
 

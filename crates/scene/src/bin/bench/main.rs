@@ -8,6 +8,7 @@ use marea_core::decide::{Named, decide, said, tracks_of};
 use marea_core::dsp::overview::OverviewBuilder;
 use marea_core::edit::Correction;
 use marea_core::follow::{follow, follow_straight};
+use marea_core::hits::hits;
 use marea_core::measure::pair::measure_pair;
 use marea_core::measure::pair::options::PairOptions;
 use marea_core::measure::readings::meter::{CorrelationMeter, read_stereo};
@@ -288,12 +289,13 @@ fn whole_sessions(folder: &Path) -> Done {
         let decoding = || seconds(|| (0..tracks).into_par_iter().map(|_| decode(&wav)).collect::<Result<Vec<_>, _>>());
         decoding().1?;
         // Decoding and check in turn, and the median ratio: the speed of a shared machine changes from minute to minute.
-        let mut rounds = Vec::new();
+        let (mut rounds, mut found) = (Vec::new(), Vec::new());
         for _ in 0..3 {
             let (decoding, _) = decoding();
             let got = run("five", tracks)?;
-            let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
+            let [took, sources, peak, finding, strokes] = got[..] else { return Err("the check said nothing".into()) };
             rounds.push((took / decoding, took, sources, peak));
+            found.push((finding / decoding, finding, strokes));
         }
         rounds.sort_by(|a, b| a.0.total_cmp(&b.0));
         let (ratio, took, sources, peak) = rounds[1];
@@ -307,11 +309,18 @@ fn whole_sessions(folder: &Path) -> Done {
              peak {peak:.0} MB | {bar} |",
             1_000.0 * took / (tracks as f64 * sources)
         );
+        if tracks == 24 {
+            found.sort_by(|a, b| a.0.total_cmp(&b.0));
+            let (ratio, took, strokes) = found[1];
+            println!(
+                "| hits of {tracks} tracks × 5 min, {sources} sources: {strokes} strokes | {ratio:.2} × decoding them; {took:.1} s | ≤ 2 × |"
+            );
+        }
         std::fs::remove_dir_all(folder.join("five"))?;
     }
     copies(folder, "hour", 3, 5, 60)?;
     let got = run("hour", 60)?;
-    let [took, sources, peak] = got[..] else { return Err("the check said nothing".into()) };
+    let [took, sources, peak, ..] = got[..] else { return Err("the check said nothing".into()) };
     println!(
         "| whole check, 60 tracks × 1 h (links to five files), {sources} sources | {took:.0} s; peak {peak:.0} MB | completes |"
     );
@@ -319,7 +328,7 @@ fn whole_sessions(folder: &Path) -> Done {
     Ok(())
 }
 
-/// Checks so many tracks of a set and prints seconds, sources and peak memory.
+/// Checks so many tracks of a set and prints seconds, sources and peak memory; then seconds for their hits, and how many.
 fn check(folder: &Path, set: &str, tracks: usize) -> Done {
     let rate = SampleRate::new(48_000)?;
     let mut places: Vec<_> =
@@ -350,10 +359,13 @@ fn check(folder: &Path, set: &str, tracks: usize) -> Done {
             removed: Vec::new(),
         })
         .collect();
-    let (took, found) =
-        seconds(|| measure_session(&heard, rate, &|_| true).map(|t| (decide(&t, &known), t.rows.len())));
-    let (_, rows) = found?;
-    println!("{took} {rows} {:.1}", peak_mb());
+    let (took, found) = seconds(|| measure_session(&heard, rate, &|_| true).map(|t| (decide(&t, &known), t)));
+    let (_, table) = found?;
+    let peak = peak_mb();
+    let sounds: Vec<Placed> = heard.iter().map(|h| h.sound).collect();
+    let (finding, struck) = seconds(|| hits(&sounds, &table, rate, &|_| true));
+    let strokes: usize = struck?.iter().map(|p| p.hits.len()).sum();
+    println!("{took} {} {peak:.1} {finding} {strokes}", table.rows.len());
     Ok(())
 }
 
