@@ -2,15 +2,13 @@
 
 mod common;
 
-use common::rate;
+use common::{in_turn, rate};
 use marea_core::measure::arrival::Table;
 use marea_core::measure::table::memory::{Known, Memory};
 use marea_core::measure::table::{Heard, measure_session, measure_what_changed};
 use marea_core::signal::{MemSource, Placed, ReadError, Source};
 use marea_core::track::Role;
 use marea_core::units::SessionFrame;
-use rand::{Rng, SeedableRng};
-use rand_chacha::ChaCha8Rng;
 use std::collections::HashMap;
 use std::sync::Mutex;
 
@@ -56,19 +54,6 @@ impl All {
     }
 }
 
-/// A microphone: when and how loud it hears each of two players, who strike in turn.
-fn microphone(seed: u64, hears: [(usize, f32); 2]) -> MemSource {
-    let mut rng = ChaCha8Rng::seed_from_u64(seed);
-    let mut x: Vec<f32> = (0..288_000).map(|_| rng.random_range(-1e-4f32..1e-4)).collect();
-    for (n, at) in (10_000..270_000).step_by(13_000).enumerate() {
-        let (late, level) = hears[n % 2];
-        let mut strike = ChaCha8Rng::seed_from_u64((n % 2) as u64);
-        let decay = |i: usize| (-(i as f32) / 700.0).exp();
-        (0..4_800).for_each(|i| x[at + late + i] += level * decay(i) * strike.random_range(-0.5f32..0.5));
-    }
-    MemSource(x)
-}
-
 struct Session {
     sounds: Vec<Named>,
     starts: Vec<i64>,
@@ -101,8 +86,8 @@ impl Session {
 fn what_is_remembered_is_what_would_be_measured() {
     let memory = All::default();
     let near = [
-        Named(microphone(10, [(0, 1.0), (400, 0.05)]), Some(b"first")),
-        Named(microphone(11, [(380, 0.05), (0, 1.0)]), Some(b"second")),
+        Named(in_turn(10, [(0, 1.0), (400, 0.05)]), Some(b"first")),
+        Named(in_turn(11, [(380, 0.05), (0, 1.0)]), Some(b"second")),
     ];
     let mut session = Session { sounds: near.into(), starts: vec![0, 0], removed: Vec::new() };
     let [with, without] = session.both(&memory);
@@ -113,7 +98,7 @@ fn what_is_remembered_is_what_would_be_measured() {
     assert_eq!(memory.measured(), 0, "nothing has changed");
 
     // A microphone of the room comes: each source in it, and nothing else.
-    session.sounds.push(Named(microphone(12, [(900, 0.3), (700, 0.3)]), Some(b"room")));
+    session.sounds.push(Named(in_turn(12, [(900, 0.3), (700, 0.3)]), Some(b"room")));
     session.starts.push(0);
     let [with, without] = session.both(&memory);
     assert!(with == without);
@@ -133,7 +118,7 @@ fn what_is_remembered_is_what_would_be_measured() {
     assert_eq!(memory.measured(), 3);
 
     // Another sound in the place of one: all that has to do with it.
-    session.sounds[2] = Named(microphone(13, [(950, 0.3), (650, 0.3)]), Some(b"another room"));
+    session.sounds[2] = Named(in_turn(13, [(950, 0.3), (650, 0.3)]), Some(b"another room"));
     let [with, without] = session.both(&memory);
     assert!(with == without);
     assert_eq!(memory.measured(), 2);
@@ -147,8 +132,8 @@ fn without_memory(session: &Session) -> Table {
 fn a_sound_without_a_name_is_never_remembered() {
     let memory = All::default();
     let sounds = vec![
-        Named(microphone(10, [(0, 1.0), (400, 0.05)]), None),
-        Named(microphone(11, [(380, 0.05), (0, 1.0)]), Some(b"second")),
+        Named(in_turn(10, [(0, 1.0), (400, 0.05)]), None),
+        Named(in_turn(11, [(380, 0.05), (0, 1.0)]), Some(b"second")),
     ];
     let session = Session { sounds, starts: vec![0, 0], removed: Vec::new() };
     let [with, without] = session.both(&memory);

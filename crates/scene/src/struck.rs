@@ -3,11 +3,15 @@
 use crate::score::{Checked, mic, nearest};
 use crate::{Rendered, Scene};
 use marea_core::hits::{Hit, Played};
+use marea_core::track::Role;
 use marea_core::verdict::Verdict;
+use std::collections::BTreeMap;
 use std::ops::AddAssign;
 
-/// A hit is right within so many frames at 48 kHz: 5 ms.
-const RIGHT_FRAMES: f64 = 240.0;
+/// Frames in a millisecond at the rate of all sets, 48 kHz.
+const FRAMES_A_MS: f64 = 48.0;
+/// A hit is right within so many frames: 5 ms.
+const RIGHT_FRAMES: f64 = 5.0 * FRAMES_A_MS;
 
 /// How a set is made harder.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -64,7 +68,7 @@ pub struct Score {
     pub all: [usize; 3],
     /// Hits called solid, and those of them that are none.
     pub solid: [usize; 2],
-    /// Sources with a microphone of their own that were not learnt.
+    /// Sources with a microphone of their own that is not dead and were not learnt: all their strokes are missed.
     pub missing: usize,
     /// How far the found ones are off, in ms.
     pub off_ms: Vec<f64>,
@@ -93,7 +97,7 @@ pub fn strokes(scene: &Scene, played: &Rendered, c: &Checked, home: usize) -> Ve
     let source = &scene.sources[nearest(scene, c, home)];
     let (file, channel) = c.at(home);
     let heard = |a: &&crate::Arrival| a.source == source.name && a.file == file && a.channel == channel;
-    let direct = if mic(scene, c, home).contact.is_some() { Some(mic(scene, c, home).latency_frames) } else { None };
+    let direct = mic(scene, c, home).contact.map(|_| mic(scene, c, home).latency_frames);
     let delay = direct.or_else(|| played.arrivals.iter().find(heard).map(|a| a.delay_frames)).unwrap_or(0.0);
     let frames = played.files.first().map_or(0, |f| f.1[0].len()) as f64;
     let mut at: Vec<f64> = source.hits.iter().map(|h| *h as f64 + delay).filter(|h| *h + 480.0 < frames).collect();
@@ -118,51 +122,67 @@ pub fn paired(strokes: &[f64], hits: &[f64]) -> Vec<Option<usize>> {
     of
 }
 
-/// Compares what was found with the truth.
+/// Compares what was found with the truth. Strokes of a source that was not learnt are missed; a second row of one source finds none
+/// anew, and what is wrong in it is wrong.
 pub fn score(scene: &Scene, played: &Rendered, c: &Checked, found: &[Played]) -> Score {
     let mut score = Score::default();
     let mut learnt = vec![false; scene.sources.len()];
     for p in found {
         let own = nearest(scene, c, p.source.home);
-        if std::mem::replace(&mut learnt[own], true) {
-            continue;
+        let again = std::mem::replace(&mut learnt[own], true);
+        score.add_source(&scene.sources[own].name, &strokes(scene, played, c, p.source.home), p, again);
+    }
+    // Nobody can find what only a dead microphone stands at.
+    let hears = |m: &usize| c.tracks[*m].role == Role::Near && !c.table.facts[*m].is_silent();
+    let homes: BTreeMap<usize, usize> =
+        (0..c.names.len()).filter(hears).map(|m| (nearest(scene, c, m), m)).filter(|(own, _)| !learnt[*own]).collect();
+    for (own, home) in homes {
+        let there = strokes(scene, played, c, home).len();
+        score.missing += 1;
+        score.count(&scene.sources[own].name, [there, 0, 0]);
+        score.notes.push(format!("{}: not learnt, {there} strokes", scene.sources[own].name));
+    }
+    score
+}
+
+impl Score {
+    fn count(&mut self, source: &str, counts: [usize; 3]) {
+        let add = |to: &mut [usize; 3]| to.iter_mut().zip(counts).for_each(|(a, b)| *a += b);
+        add(&mut self.all);
+        if is_drum(source) {
+            add(&mut self.drums);
         }
-        let strokes = strokes(scene, played, c, p.source.home);
+    }
+
+    fn add_source(&mut self, name: &str, strokes: &[f64], p: &Played, again: bool) {
         let hits: Vec<&Hit> = p.hits.iter().filter(|h| h.verdict > Verdict::Undecided).collect();
         let places: Vec<f64> = hits.iter().map(|h| h.at).collect();
-        let of = paired(&strokes, &places);
+        let of = paired(strokes, &places);
         let right = of.iter().flatten().count();
         let mut is_right = vec![false; hits.len()];
         for (stroke, hit) in strokes.iter().zip(&of).filter_map(|(s, h)| Some((s, (*h)?))) {
             is_right[hit] = true;
-            score.off_ms.push((places[hit] - stroke) / 48.0);
+            self.off_ms.push((places[hit] - stroke) / FRAMES_A_MS);
         }
-        let counts = [strokes.len(), right, hits.len() - right];
-        let add = |to: &mut [usize; 3]| to.iter_mut().zip(counts).for_each(|(a, b)| *a += b);
-        add(&mut score.all);
-        if is_drum(&scene.sources[own].name) {
-            add(&mut score.drums);
-        }
+        let wrong = hits.len() - right;
+        let counts = if again { [0, 0, wrong] } else { [strokes.len(), right, wrong] };
+        self.count(name, counts);
         for (hit, right) in hits.iter().zip(is_right).filter(|(h, _)| h.verdict == Verdict::Solid) {
-            score.solid[0] += 1;
+            self.solid[0] += 1;
             if !right {
-                score.solid[1] += 1;
-                let (name, label) = (&scene.sources[own].name, &c.tracks[p.source.home].label);
-                let off = strokes.iter().map(|s| (hit.at - s) / 48.0).min_by(|a, b| a.abs().total_cmp(&b.abs()));
-                let off = off.unwrap_or(f64::INFINITY);
-                score.notes.push(format!(
-                    "{name} ({label}) at {:.3} s, {off:+.1} ms from a stroke: {hit:.1?}",
-                    hit.at / 48_000.0
-                ));
+                self.solid[1] += 1;
+                let off = strokes.iter().map(|s| (hit.at - s) / FRAMES_A_MS);
+                let off = off.min_by(|a, b| a.abs().total_cmp(&b.abs())).unwrap_or(f64::INFINITY);
+                self.notes.push(format!("{name}: {off:+.1} ms from a stroke: {hit:.1?}"));
             }
         }
-        let (name, f) = (&scene.sources[own].name, f_score(counts));
-        score.notes.push(format!("{name}: {counts:?}, F {f:.3}, bright {}", p.source.is_bright()));
+        let second = if again { ", a second row" } else { "" };
+        self.notes.push(format!(
+            "{name}{second}: {counts:?}, F {:.3}, bright {}",
+            f_score(counts),
+            p.source.is_bright()
+        ));
     }
-    let homes = (0..c.names.len()).filter(|m| c.tracks[*m].role == marea_core::track::Role::Near);
-    let wanted: std::collections::BTreeSet<usize> = homes.map(|m| nearest(scene, c, m)).collect();
-    score.missing = wanted.into_iter().filter(|s| !learnt[*s]).count();
-    score
 }
 
 fn is_drum(source: &str) -> bool {

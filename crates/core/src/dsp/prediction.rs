@@ -32,7 +32,7 @@ pub fn predictor<const N: usize>(x: &[f32]) -> [f64; N] {
     a
 }
 
-/// Sum of products, as far as both reach; four strands hide how long one addition takes.
+/// Sum of products, as far as both reach; eight strands hide how long one addition takes.
 fn product(a: &[f64], b: &[f64]) -> f64 {
     let n = a.len().min(b.len());
     let ((a, rest_a), (b, rest_b)) = (a[..n].as_chunks::<8>(), b[..n].as_chunks::<8>());

@@ -19,9 +19,9 @@ const SETTLED_S: f64 = 0.03;
 const HIGHEST: f64 = 0.4;
 /// Microphones filtered side by side.
 const TOGETHER: usize = 4;
-/// The lows take so many samples as one: what that folds down is none of theirs.
+/// The lows are filtered at a lower rate, on the mean of at most so many samples: what that aliases lies far above them.
 const MOST_AS_ONE: usize = 4;
-/// 300 dB under full scale: without it, filters that die away count in numbers that the machine is slow with.
+/// Added to every sample, 300 dB under full scale: filters that die away would end in denormal numbers, which are slow.
 const NEVER_ZERO: f32 = 1e-15;
 
 /// Largest amplitudes along time.
@@ -35,9 +35,9 @@ pub struct Bins {
     pub peaks: Vec<[Vec<f32>; BANDS]>,
     /// The largest of a stroke's first milliseconds from each bin on.
     ahead: Vec<[Vec<f32>; BANDS]>,
-    /// The largest of as many bins as are listed from each on: what comes before a stroke, read where that begins.
+    /// The largest of the next `past` bins from each on, from which [`Self::before`] reads.
     behind: Vec<[Vec<f32>; BANDS]>,
-    /// Bins of what is before.
+    /// Length of [`BEFORE_S`] in bins.
     past: i64,
 }
 
@@ -114,9 +114,9 @@ impl Bins {
         at.map(square).fold(0f32, f32::max).sqrt()
     }
 
-    /// The bin of a session frame, also where there is none.
-    pub fn at(&self, frame: f64) -> i64 {
-        ((frame - self.first as f64) / self.hop as f64).floor() as i64
+    /// Session frame at which a bin begins.
+    pub fn frame(&self, bin: i64) -> i64 {
+        self.first + bin * self.hop
     }
 
     /// The largest of some bins; 0 where there are none.
@@ -271,7 +271,7 @@ mod tests {
         let placed: Vec<Placed> = sounds.iter().map(|source| Placed { source, start: SessionFrame(100) }).collect();
         let whole = Bins::read(&placed, 0, 1_600, rate()).unwrap();
         for m in 0..11 {
-            let at = whole.at((9_100 + 120 * m) as f64);
+            let at = (9_100 + 120 * m as i64) / whole.hop;
             assert!(whole.most([m, 2], 0, at) < 1e-9 && whole.most([m, 2], at, at + 1) > 0.1, "{m}");
         }
         let part = Bins::read(&placed, 6_000, 600, rate()).unwrap();

@@ -5,7 +5,7 @@ use crate::dsp::stats::thin;
 use crate::measure::arrival::{Row, Table};
 use crate::progress::MeasureError;
 use crate::signal::Placed;
-use crate::units::SampleRate;
+use crate::units::{SampleRate, SessionFrame};
 use crate::verdict::Verdict;
 use rayon::prelude::*;
 
@@ -13,10 +13,14 @@ use rayon::prelude::*;
 const MOST_STROKES: usize = 40;
 /// With fewer nothing is learnt.
 const FEWEST_STROKES: usize = 3;
+/// With fewer that are heard alone, the passages in which the source leads are used too: a snare that always falls together with a hat.
+const ENOUGH_STROKES: usize = 8;
+/// A stroke is looked for in so much of a passage, in seconds.
+const PASSAGE_S: f64 = 0.25;
 /// A source's own strokes lie within this of its second loudest, in dB. What leads here and is softer may be something else without a
 /// microphone: a cymbal beside a drum that is seldom struck.
 const OWN_DB: f32 = 14.0;
-/// About a stroke of the table that much is read, in seconds: its moment is known to a millisecond or two.
+/// What is read before and after a stroke of the table, whose moment is known to a millisecond or two; in seconds.
 const ABOUT_S: [f64; 2] = [0.012, 0.012];
 /// Other sources only add to what is heard of one, so that the true share lies below the median (found on simulated sets).
 const LEAK_PART: f64 = 0.35;
@@ -70,7 +74,13 @@ struct Shown {
 }
 
 fn learnt(row: &Row, path_m: Option<f64>, sounds: &[Placed], rate: SampleRate) -> Result<Option<Source>, MeasureError> {
-    let places = thin(&row.hits.iter().map(|h| h.0).collect::<Vec<_>>(), MOST_STROKES);
+    let moments = |of: &[SessionFrame]| thin(&of.iter().map(|h| h.0).collect::<Vec<_>>(), MOST_STROKES);
+    let (before, after) = (rate.frames(ABOUT_S[0]), rate.frames(ABOUT_S[1]));
+    let mut places: Vec<[i64; 2]> = moments(&row.hits).into_iter().map(|at| [at - before, at + after]).collect();
+    if places.len() < ENOUGH_STROKES {
+        let within = rate.frames(PASSAGE_S);
+        places.extend(moments(&row.passages).into_iter().map(|at| [at - before, at + within]));
+    }
     if places.len() < FEWEST_STROKES {
         return Ok(None);
     }
@@ -102,19 +112,18 @@ fn own(mut shown: Vec<Vec<[Shown; BANDS]>>, home: usize) -> Vec<Vec<[Shown; BAND
     shown
 }
 
-/// A stroke in every microphone, by band.
+/// A stroke that begins within a stretch, in every microphone, by band.
 fn shown(
     home: usize,
     lags: &[Option<f64>],
-    at: i64,
+    [from, to]: [i64; 2],
     sounds: &[Placed],
     rate: SampleRate,
 ) -> Result<Vec<[Shown; BANDS]>, MeasureError> {
     let own = sounds[home];
-    let [before, after] = ABOUT_S.map(|s| rate.frames(s));
     let peak = bins_of(PEAK_S, rate);
-    let count = ((before + after) / Bins::hop(rate)) as usize;
-    let bins = Bins::read(&[own], at - before, count, rate)?;
+    let count = ((to - from) / Bins::hop(rate)) as usize;
+    let bins = Bins::read(&[own], from, count, rate)?;
     // Where it rises most over what sounded before.
     let largest: [f32; BANDS] = std::array::from_fn(|b| bins.most([0, b], 0, count as i64).max(f32::MIN_POSITIVE));
     let rise = |n: &i64| (0..BANDS).map(|b| bins.rise([0, b], *n..=*n) / largest[b]).sum::<f32>();

@@ -13,13 +13,15 @@ const LATE: i64 = 4;
 const SHARP_S: [f64; 2] = [0.001, 0.002];
 /// Sharper than this ratio of amplitudes tells no more: 15 dB.
 const MOST_SHARP: f32 = 5.623;
+/// Level where there is none, in dB.
+const NEVER_DB: f32 = -40.0;
 /// Amplitude that counts as nothing, −180 dBFS.
 const NOTHING: f32 = 1e-9;
 
 /// How many numbers there are.
 pub const COUNT: usize = 33;
 
-/// The numbers of one moment, in dB, each held within the bounds between which it tells something.
+/// What is measured at one moment, in dB.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Signs {
     /// Level against the source's usual stroke, by band.
@@ -41,7 +43,7 @@ pub struct Signs {
 }
 
 impl Signs {
-    /// All as one row of numbers.
+    /// The numbers that are weighed, in dB, each clipped to the range in which it tells something.
     pub fn row(&self) -> [f32; COUNT] {
         let clip = |v: [f32; BANDS], least: f32, most: f32| v.map(|v| v.clamp(least, most));
         let contrast = clip(self.contrast, -3.0, 20.0);
@@ -85,6 +87,7 @@ impl Signs {
     }
 }
 
+/// In single precision: it runs some hundred times a moment.
 fn db(amplitude: f32) -> f32 {
     20.0 * amplitude.max(NOTHING).log10()
 }
@@ -115,13 +118,15 @@ impl Look<'_> {
         let peak: [f32; BANDS] = std::array::from_fn(|b| self.bins.peak(of(b), at));
         let long = bins_of(LONG_BEFORE_S, self.rate);
         let over = |before: f32, b: usize| db(peak[b]) - db(before);
-        let [level, rise] = self.of_others(at);
+        // A band in which the source was never heard tells nothing of how loud it is.
+        let level = |b: usize, usual: f32| if usual > NOTHING { db(peak[b]) - db(usual) } else { NEVER_DB };
+        let [sent, rise] = self.of_others(at);
         let [elsewhere, missing, sharp] = self.row(at, peak);
         Signs {
-            level: std::array::from_fn(|b| db(peak[b]) - db(source.loud[b])),
+            level: std::array::from_fn(|b| level(b, source.loud[b])),
             contrast: std::array::from_fn(|b| over(self.bins.before(of(b), at), b)),
             long_contrast: std::array::from_fn(|b| over(self.bins.most(of(b), at - GAP - long, at - GAP), b)),
-            over_level: std::array::from_fn(|b| db(peak[b]) - db(level[b])),
+            over_level: std::array::from_fn(|b| db(peak[b]) - db(sent[b])),
             over_rise: std::array::from_fn(|b| db(self.bins.rise(of(b), at..=at)) - db(rise[b])),
             elsewhere,
             missing,
@@ -133,7 +138,7 @@ impl Look<'_> {
     fn of_others(&self, at: i64) -> [[f32; BANDS]; 2] {
         let home = self.source().home;
         let mut sums = [[0f32; BANDS]; 2];
-        for (_, other) in self.sources.iter().enumerate().filter(|(k, o)| *k != self.own && o.home != home) {
+        for other in self.sources.iter().filter(|o| o.home != home) {
             let Some(lag) = other.lags[home] else { continue };
             let then = at - (lag / self.bins.hop as f64).round() as i64;
             for b in 0..BANDS {

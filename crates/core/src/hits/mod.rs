@@ -12,6 +12,7 @@ pub mod moment;
 pub mod odds;
 
 use crate::measure::arrival::Table;
+use crate::measure::table::Report;
 use crate::progress::MeasureError;
 use crate::signal::Placed;
 use crate::units::SampleRate;
@@ -32,10 +33,10 @@ const APART_S: f64 = 0.014;
 /// An earlier moment within so long is taken when its odds fall behind by no more than this.
 const EARLIER_S: f64 = 0.004;
 const NEARLY: f32 = 1.5;
-/// Odds from which a stroke is solid, likely, and worth a decision.
+/// Odds (natural logarithm) from which a stroke is solid, likely, and told as undecided.
 const SOLID: f32 = 7.0;
 const LIKELY: f32 = 0.0;
-const WORTH: f32 = -2.0;
+const TOLD: f32 = -2.0;
 /// Strokes a source was learnt from, for anything of it to be solid.
 const ENOUGH: usize = 5;
 /// A source further than this from its microphone, in metres, may be another one that the microphone merely hears best.
@@ -65,9 +66,6 @@ pub struct Played {
     /// Its strokes in the order of time, also doubtful ones.
     pub hits: Vec<Hit>,
 }
-
-/// Called with the part done (0 … 1) from any thread; `false` asks to stop.
-pub type Report<'a> = &'a (dyn Fn(f64) -> bool + Sync);
 
 /// A moment at which a source may be struck, and what is to be seen there.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -103,7 +101,7 @@ pub fn moments(
         let bins = Bins::read(sounds, at - beside * hop, (block + 2 * beside) as usize, rate)?;
         let seen = |own: usize| {
             let look = Look { sources, own, bins: &bins, rate };
-            let moment = |bin: i64| Moment { at: find::frame(&bins, bin), signs: look.signs(bin) };
+            let moment = |bin: i64| Moment { at: bins.frame(bin), signs: look.signs(bin) };
             find::candidates(&look, [beside, beside + block]).into_iter().map(moment).collect::<Vec<Moment>>()
         };
         Ok((0..sources.len()).map(seen).collect::<Vec<_>>())
@@ -148,7 +146,7 @@ fn is_known(source: &Source, all: &[Source]) -> bool {
 fn chosen(all: &[Moment], bright: bool, rate: SampleRate) -> Vec<(Moment, f32)> {
     let (apart, earlier) = (rate.frames(APART_S), rate.frames(EARLIER_S));
     let odds: Vec<f32> = all.iter().map(|m| odds::odds(&m.signs, bright)).collect();
-    let mut order: Vec<usize> = (0..all.len()).filter(|n| odds[*n] > WORTH).collect();
+    let mut order: Vec<usize> = (0..all.len()).filter(|n| odds[*n] > TOLD).collect();
     order.sort_by(|a, b| odds[*b].total_cmp(&odds[*a]));
     let mut taken: BTreeMap<i64, (Moment, f32)> = BTreeMap::new();
     for n in order {

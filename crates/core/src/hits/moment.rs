@@ -13,16 +13,17 @@ const ENDS_S: f64 = 0.006;
 /// Looked for from so long before the moment to so long after it, in seconds.
 const FROM_S: f64 = 0.005;
 const TO_S: f64 = 0.006;
-/// The residual begins where it passes this part of its peak, which lies within so long of the moment, and what was before by this factor.
-const PART: f64 = 0.06;
+/// The peak of the residual lies at most so long before the moment and so long after it, in seconds.
 const PEAK_S: [f64; 2] = [0.001, 0.004];
+/// A stroke begins where the residual passes this part of its peak, and this factor times the largest of so many seconds before.
+const PART: f64 = 0.06;
 const OVER: f64 = 1.3;
+const BEFORE_S: f64 = 0.005;
 /// A stroke that begins at once has this part of its peak after so long, in seconds.
 const RISEN: f64 = 0.3;
 const AT_ONCE_S: f64 = 0.001_5;
 /// What passes within so long of the last is still the same stroke, in seconds.
 const APART_S: f64 = 0.001;
-const BEFORE_S: f64 = 0.005;
 
 /// The session frame at which a stroke near `about` begins; `about` itself where nothing stands out.
 ///
@@ -43,7 +44,7 @@ pub fn moment(sound: &Placed, about: i64, rate: SampleRate) -> Result<f64, Measu
     let peak = most(&left[about_in - early..about_in + late]);
     let begins_at = |n: &usize| left[*n] > PART * peak && left[*n] > OVER * most(&left[n - before..*n]);
     let places = ends.max(before)..about_in + to;
-    // Something else may be struck some milliseconds before: of all that rises at once, what is nearest. Only a slow stroke has none.
+    // Another source may be struck a few milliseconds before, so that the nearest of all attacks is taken. Slow strokes have none.
     let (soon, apart) = (frames(AT_ONCE_S), frames(APART_S));
     let at_once = |n: &usize| begins_at(n) && most(&left[*n..(n + soon).min(left.len())]) > RISEN * peak;
     let (mut nearest, mut last): (Option<usize>, Option<usize>) = (None, None);

@@ -36,6 +36,19 @@ pub fn hits(frames: usize, seed: u64) -> Vec<f32> {
     out
 }
 
+/// A microphone: when and how loud it hears each of two players, who strike in turn.
+pub fn in_turn(seed: u64, hears: [(usize, f32); 2]) -> MemSource {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed);
+    let mut x: Vec<f32> = (0..288_000).map(|_| rng.random_range(-1e-4f32..1e-4)).collect();
+    for (n, at) in (10_000..270_000).step_by(13_000).enumerate() {
+        let (late, level) = hears[n % 2];
+        let mut strike = ChaCha8Rng::seed_from_u64((n % 2) as u64);
+        let decay = |i: usize| (-(i as f32) / 700.0).exp();
+        (0..4_800).for_each(|i| x[at + late + i] += level * decay(i) * strike.random_range(-0.5f32..0.5));
+    }
+    MemSource(x)
+}
+
 /// Noise that swells and fades: sustained, without attacks.
 pub fn swelling(frames: usize, seed: u64) -> Vec<f32> {
     let mut past = 0.0;

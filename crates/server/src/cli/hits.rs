@@ -22,8 +22,8 @@ pub struct HitsArgs {
     /// Recordings of the same; every source is looked for in the one that stands at it, and held against all others.
     #[arg(required = true)]
     pub files: Vec<PathBuf>,
-    /// Leave out strokes softer than this against a usual one of their source, in dB: -30 to 0.
-    #[arg(long, value_name = "DB", default_value_t = -28.0, allow_negative_numbers = true)]
+    /// Leave out strokes softer than this against a usual one of their source, in dB: -30 (none is left out) to 0.
+    #[arg(long, value_name = "DB", default_value_t = -30.0, allow_negative_numbers = true)]
     pub sensitivity: f32,
     /// Strokes of several sources closer together than this are one, in ms: 0 to 100.
     #[arg(long, value_name = "MS", default_value_t = 12.0)]
