@@ -4,6 +4,7 @@
 //! which way up every source arrives in every microphone. Everything random comes from a seed.
 
 pub mod after;
+mod between;
 pub mod clocks;
 pub mod evening;
 pub mod grid;

@@ -1,20 +1,21 @@
 //! Sends and the prints that a simulated tape machine makes of them: wow, flutter, a wandering speed, drift, saturation, colour and hiss,
 //! with the true lag.
 
+use crate::between::Between;
 use crate::sets;
 use crate::stages::{low_pass_analogue, noisy, peak};
 use crate::varied::{Kind, ensemble};
-use marea_core::render::sinc::sinc;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
 use std::f64::consts::{PI, TAU};
+use std::sync::OnceLock;
 
 /// Rate of everything here, in Hz.
 pub const RATE_HZ: u32 = 48_000;
 const HZ: f64 = 48_000.0;
-/// Taps either side with which the machine reads: longer than what Marea reads with.
-const REACH: i64 = 40;
+/// Taps either side with which the machine reads.
+const REACH: usize = 40;
 
 /// A machine: how its lag changes.
 #[derive(Debug, Clone)]
@@ -84,15 +85,10 @@ impl Machine {
     }
 }
 
-/// Between samples, by a windowed sinc.
+/// Between samples, with taps longer than what Marea reads with.
 pub(crate) fn read(x: &[f32], at: f64) -> f64 {
-    let whole = at.floor() as i64;
-    let tap = |k: i64| {
-        let off = k as f64 - at;
-        let v = usize::try_from(k).ok().and_then(|k| x.get(k)).copied().unwrap_or(0.0);
-        if v == 0.0 { 0.0 } else { f64::from(v) * sinc(off) * (0.5 + 0.5 * (PI * off / (REACH as f64 + 1.0)).cos()) }
-    };
-    (whole - REACH + 1..=whole + REACH).map(tap).sum()
+    static HANN: OnceLock<Between> = OnceLock::new();
+    HANN.get_or_init(|| Between::new(REACH, |off| 0.5 + 0.5 * (PI * off / (REACH as f64 + 1.0)).cos())).read(x, at)
 }
 
 /// A send of a seed: a drum set, one microphone or a main microphone of an ensemble, or slow chords.

@@ -1,8 +1,9 @@
 //! Playing a scene: every source through the room into every microphone, and the truth beside it.
 
+use crate::between::Between;
 use crate::room::{Mic, SPEED_M_S, distance, radiation};
 use crate::session::{Fault, Scene, Take};
-use marea_core::render::sinc::{HALF_TAPS, kaiser, sinc};
+use marea_core::render::sinc::{HALF_TAPS, kaiser};
 use marea_core::units::{SampleRate, amplitude_of_db};
 use marea_media::write::{Depth, WavWriter, WriteSpec};
 use rand::{Rng, SeedableRng};
@@ -13,7 +14,7 @@ use realfft::{RealFftPlanner, RealToComplex};
 use serde::{Deserialize, Serialize};
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// The truth about one source in one microphone.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -104,7 +105,11 @@ impl Scene {
         let fft_len = BLOCK * 2;
         let forward = RealFftPlanner::<f32>::new().plan_fft_forward(fft_len);
         // Each source's blocks are transformed once and used for every microphone.
-        let blocks = |x: &[f32]| x.chunks(BLOCK).map(|b| transform(&forward, b, fft_len)).collect();
+        // Nothing is added up of a block in which it is silent.
+        let spectrum = |b: &[f32]| {
+            if b.iter().all(|v| *v == 0.0) { Vec::new() } else { transform(&forward, b, fft_len) }
+        };
+        let blocks = |x: &[f32]| x.chunks(BLOCK).map(spectrum).collect();
         let sources: Vec<Dry> = self
             .sources
             .par_iter()
@@ -249,20 +254,9 @@ fn colour(x: &mut [f32], mic: &Mic, rate: f64) {
 
 /// A clock that runs fast takes its samples closer together: frame n is the sound at n / (1 + ppm).
 fn run_fast(x: &[f32], ppm: f64) -> Vec<f32> {
-    (0..x.len())
-        .map(|n| {
-            let at = n as f64 / (1.0 + ppm * 1e-6);
-            let centre = at.floor() as i64;
-            let half = HALF_TAPS as i64;
-            (centre - half + 1..=centre + half)
-                .filter(|k| *k >= 0 && (*k as usize) < x.len())
-                .map(|k| {
-                    let d = k as f64 - at;
-                    f64::from(x[k as usize]) * sinc(d) * kaiser(d / half as f64, 9.0)
-                })
-                .sum::<f64>() as f32
-        })
-        .collect()
+    static KAISER: OnceLock<Between> = OnceLock::new();
+    let between = KAISER.get_or_init(|| Between::new(HALF_TAPS, |off| kaiser(off / HALF_TAPS as f64, 9.0)));
+    (0..x.len()).map(|n| between.read(x, n as f64 / (1.0 + ppm * 1e-6)) as f32).collect()
 }
 
 /// Writes the files as 24-bit BWF with one time stamp, and the truth as `truth.json`.

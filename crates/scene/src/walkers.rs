@@ -1,9 +1,10 @@
 //! Somebody who walks about while two microphones hear him, with the true lag along time.
 
+use crate::between::Between;
 use crate::instruments::{add, reed, voice};
 use crate::room::distance;
 use crate::stages::noisy;
-use marea_core::render::sinc::{kaiser, sinc};
+use marea_core::render::sinc::kaiser;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
@@ -113,25 +114,13 @@ pub fn walk(seconds: f64, seed: u64) -> Walk {
     Walk { heard: each, inverts, who, mics: [first, second], path }
 }
 
-/// Taps to either side with which a moving sound is read, and places between two samples for which they are kept.
+/// Taps to either side with which a moving sound is read.
 const HALF: usize = 16;
-const PLACES: usize = 1_024;
 
-/// Between samples, by a windowed sinc.
+/// Between samples.
 fn read(x: &[f32], at: f64) -> f64 {
-    static TABLE: OnceLock<Vec<[f32; 2 * HALF]>> = OnceLock::new();
-    let taps = |place: usize| {
-        std::array::from_fn(|k| {
-            let off = k as f64 - (HALF as f64 - 1.0) - place as f64 / PLACES as f64;
-            (sinc(off) * kaiser(off / HALF as f64, 7.0)) as f32
-        })
-    };
-    let table = TABLE.get_or_init(|| (0..=PLACES).map(taps).collect());
-    let whole = at.floor();
-    let taps = &table[((at - whole) * PLACES as f64).round() as usize];
-    let first = whole as i64 - (HALF as i64 - 1);
-    let sample = |k: usize| usize::try_from(first + k as i64).ok().and_then(|n| x.get(n)).copied().unwrap_or(0.0);
-    taps.iter().enumerate().map(|(k, t)| f64::from(t * sample(k))).sum()
+    static KAISER: OnceLock<Between> = OnceLock::new();
+    KAISER.get_or_init(|| Between::new(HALF, |off| kaiser(off / HALF as f64, 7.0))).read(x, at)
 }
 
 /// What reaches a microphone from somebody who moves: directly and by the six nearest reflections.

@@ -99,7 +99,8 @@ fn the_send_of_a_print_is_found_among_other_tracks() {
         let sent = send(12.0, seed);
         let (machine, mut rng) = machine(seed);
         let print = MemSource(machine.print(&sent, &mut rng));
-        let other = |n: u64| send(12.0, seed + 50 * n);
+        let others = [1, 2, 3].map(|n| send(12.0, seed + 50 * n));
+        let other = |n: usize| others[n - 1].clone();
         // A neighbour's microphone hears the send too, 12 dB below what it is for.
         let neighbour: Vec<f32> = other(1).iter().zip(&sent).map(|(o, s)| o + 0.25 * s).collect();
         let tracks: Vec<MemSource> = [other(2), neighbour, sent.clone(), other(3)].map(MemSource).into();

@@ -17,6 +17,8 @@ const FEWEST_STROKES: usize = 3;
 const ENOUGH_STROKES: usize = 8;
 /// A stroke is looked for in so much of a passage, in seconds.
 const PASSAGE_S: f64 = 0.25;
+/// In one band at least so much of a stroke's peak was not there before.
+const RISES: f32 = 0.5;
 /// A source's own strokes lie within this of its second loudest, in dB. What leads here and is softer may be something else without a
 /// microphone: a cymbal beside a drum that is seldom struck.
 const OWN_DB: f32 = 14.0;
@@ -81,14 +83,14 @@ fn learnt(row: &Row, path_m: Option<f64>, sounds: &[Placed], rate: SampleRate) -
         let within = rate.frames(PASSAGE_S);
         places.extend(moments(&row.passages).into_iter().map(|at| [at - before, at + within]));
     }
-    if places.len() < FEWEST_STROKES {
-        return Ok(None);
-    }
     let lags: Vec<Option<f64>> =
         (row.cells.iter().enumerate()).map(|(m, c)| if m == row.home { Some(0.0) } else { c.lag_frames }).collect();
     let sure = (row.cells.iter().enumerate()).map(|(m, c)| m == row.home || c.verdict == Verdict::Solid).collect();
     let shown = places.iter().map(|at| shown(row.home, &lags, *at, sounds, rate)).collect::<Result<Vec<_>, _>>()?;
-    let shown = own(shown, row.home);
+    let shown = own(shown.into_iter().filter(|s| is_struck(&s[row.home])).collect(), row.home);
+    if shown.len() < FEWEST_STROKES {
+        return Ok(None);
+    }
     let peaks = |b: usize| shown.iter().map(|s| s[row.home][b].peak).collect::<Vec<f32>>();
     let loud = std::array::from_fn(|b| part(peaks(b), LOUD_PART));
     let leak = (0..sounds.len())
@@ -100,6 +102,11 @@ fn learnt(row: &Row, path_m: Option<f64>, sounds: &[Placed], rate: SampleRate) -
         })
         .collect();
     Ok(Some(Source { home: row.home, lags, sure, leak, loud, strokes: shown.len(), path_m }))
+}
+
+/// Does it begin there? A tone that goes on does not.
+fn is_struck(own: &[Shown; BANDS]) -> bool {
+    own.iter().any(|b| b.rise > RISES * b.peak)
 }
 
 /// The source's own strokes: those of the loud ones' kind.
