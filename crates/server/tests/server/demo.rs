@@ -130,15 +130,12 @@ async fn the_faults_of_harbour_hall_are_found() {
         ("wired-inverted", "Hall 5.1 Ls"),
     ];
     assert_eq!(faults, expected.map(|(k, n)| (k.to_string(), n.to_string())));
+    the_print_the_camera_and_the_bells_are_told_as_they_are(&s, &session).await;
 }
 
 /// What was made after the evening is found again with the truth that it was made with.
-#[actix_web::test]
-async fn the_print_the_camera_and_the_bells_of_harbour_hall_are_told_as_they_are() {
-    let s = with_demo().await;
-    let session = s.get("/api/sessions").await.1[0]["id"].as_str().unwrap().to_string();
-    s.settled(&session).await;
-    let tracks = s.tracks(&session).await;
+async fn the_print_the_camera_and_the_bells_are_told_as_they_are(s: &TestServer, session: &str) {
+    let tracks = s.tracks(session).await;
     let id = |n: &str| tracks.iter().find(|t| t["name"] == n).unwrap()["id"].as_str().unwrap().to_string();
     let at = |what: &str| format!("/api/sessions/{session}/{what}");
     let (print, send, camera, main, bells) =
@@ -148,7 +145,7 @@ async fn the_print_the_camera_and_the_bells_of_harbour_hall_are_told_as_they_are
     s.post(&at("clocks"), json!({ "tracks": [main, camera] })).await;
     let score = s.get(&at("scores")).await.1[0]["id"].as_str().unwrap().to_string();
     s.post(&at("notes"), json!({ "score": score, "track": bells })).await;
-    s.settled(&session).await;
+    s.settled(session).await;
     let found = s.get(&at(&format!("prints/send?print={print}"))).await.1;
     assert_eq!((&found["clear"], &found["sends"][0]["track"]), (&json!(true), &json!(send)), "{found}");
     let followed = s.get(&at(&format!("prints?send={send}&print={print}"))).await.1;
