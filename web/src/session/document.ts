@@ -6,6 +6,9 @@ import type { Measure } from '../shared/units'
 import { readAgain } from './queries'
 import { makeMoves, makeTurns } from './turns'
 
+/** Pause before a session that could not be read is read again, in ms. */
+const AGAIN_MS = 1000
+
 export type Changes = { track_id: string; after?: TrackPatch; by_frames?: number }[]
 
 /** What somebody else does when the document moves. */
@@ -25,6 +28,8 @@ export function makeDocument(follows: Follows) {
   const missing = ref(false)
   let loading: Promise<void> | null = null
   let following: Promise<void> | null = null
+  /** The last reading failed, and said so. */
+  let failed = false
   const inTurn = makeTurns()
   const moves = makeMoves((m) => decide(m.label, [{ track_id: m.id, by_frames: m.by }], true, m.series))
 
@@ -67,11 +72,20 @@ export function makeDocument(follows: Follows) {
       const before = detail.value
       detail.value = got
       missing.value = false
+      if (failed) away.value = null
+      failed = false
       if (before) readAgain(session)
       follows.read(got, before)
     } catch (e) {
-      if ((e as { status?: number }).status === 404) missing.value = true
-      else away.value = (e as Error).message
+      if (session !== id.value) return
+      if ((e as { status?: number }).status === 404) {
+        missing.value = true
+        return
+      }
+      away.value = (e as Error).message
+      failed = true
+      // What the server tells may be over before its database answers this question: nobody would ask it again.
+      if (detail.value) setTimeout(() => failed && session === id.value && void reload(), AGAIN_MS)
     }
   }
 
@@ -157,6 +171,7 @@ export function makeDocument(follows: Follows) {
     detail.value = null
     missing.value = false
     away.value = null
+    failed = false
     jobs.clear()
   }
 
