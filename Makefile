@@ -29,6 +29,8 @@ accuracy: ## Accuracy on simulated sessions and paths, written to docs/accuracy*
 	@cargo run --quiet --package marea-scene --bin clocks -- 9701 9730 docs/accuracy-clocks.md
 	@cargo run --quiet --package marea-scene --bin grids -- 9901 9930 docs/accuracy-tempo.md
 	@cargo run --quiet --package marea-scene --bin hits -- 9601 9648 40 docs/accuracy-hits.md
+	@cargo run --quiet --package marea-scene --bin tighten -- 9701 9748 40 docs/accuracy-tighten.md
+	@cargo run --quiet --package marea-scene --bin layers -- 101 148 40 docs/accuracy-layers.md
 
 attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
 	@scripts/attack.sh

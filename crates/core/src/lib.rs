@@ -22,6 +22,7 @@ pub mod edit;
 pub mod follow;
 pub mod grid;
 pub mod hits;
+pub mod layer;
 pub mod measure;
 pub mod notes;
 pub mod onsets;

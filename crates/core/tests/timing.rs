@@ -6,7 +6,7 @@ use marea_core::render::track::TrackRenderer;
 use marea_core::signal::{MemSource, Placed};
 use marea_core::timing::moves::{Event, events};
 use marea_core::timing::plan::{Plan, Set, plan};
-use marea_core::timing::proof::{click_db, ledger};
+use marea_core::timing::proof::{click_db, ledger, prove};
 use marea_core::units::{SampleRate, SessionFrame};
 use proptest::prelude::*;
 use rand::{Rng, SeedableRng};
@@ -161,4 +161,29 @@ fn what_cannot_be_parted_rides_along_and_nothing_moves_without_cause() {
     let far = plan(&set(Vec::leak(vec![event(20_000), event(23_000)])), &[0, 9_000]);
     assert!(far.rides.is_empty() && far.joins.len() > 2, "{far:?}");
     assert_eq!(far.moves, [0, 9_000]);
+}
+
+#[test]
+fn a_right_plan_is_proved_and_a_spoilt_one_is_not() {
+    let (events, seen, moves) = performance(21, 6_000, 1_500);
+    let set = Set { events: &events, seen: &seen, span: [0, FRAMES], rate: rate() };
+    let right = plan(&set, &moves);
+    let sounds = [3, 4].map(|seed| MemSource(struck(&events, seed)));
+    let placed = sounds.each_ref().map(|source| Placed { source, start: SessionFrame(0) });
+    let told = |plan: &Plan| prove(&placed, plan, &seen, rate(), &|_| true).unwrap();
+    let proof = told(&right);
+    assert_eq!((proof.ledger.attacks, proof.ledger.lost.len(), proof.ledger.doubled.len()), (seen.len(), 0, 0));
+    assert!(proof.null_db == f64::NEG_INFINITY && proof.worst_join_db < -60.0 && proof.clicks.is_empty(), "{proof:?}");
+    // Cut at once, the joins click.
+    let mut hard = right.clone();
+    hard.slices.iter_mut().for_each(|s| s.fade_in = 0);
+    assert!(told(&hard).worst_join_db > -60.0 && !told(&hard).clicks.is_empty());
+    // A piece that begins earlier covers the end of the one before, which then plays not in full, and repeats what that played.
+    let mut early = right.clone();
+    let middle = early.slices.len() / 2;
+    (early.slices[middle].from, early.slices[middle].at) =
+        (right.slices[middle].from - 19_000, right.slices[middle].at - 19_000.0);
+    let proof = told(&early);
+    assert!(proof.null_db > -60.0 && !proof.ledger.doubled.is_empty(), "{proof:?}");
+    assert!(prove(&placed, &right, &seen, rate(), &|_| false).is_err(), "it stops where it is told");
 }

@@ -10,6 +10,7 @@ pub mod evening;
 pub mod grid;
 pub mod harbour_hall;
 pub mod instruments;
+pub mod layers;
 pub mod ltc;
 pub mod paths;
 pub mod prints;

@@ -1,9 +1,12 @@
 //! Hits found on a set, against the strokes that were played.
 
-use crate::score::{Checked, mic, nearest};
+use crate::score::{Checked, check, mic, nearest};
+use crate::sets::{Kind, RATE_HZ, scene};
 use crate::{Rendered, Scene};
 use marea_core::hits::{Hit, Played};
+use marea_core::signal::{MemSource, Placed};
 use marea_core::track::Role;
+use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use std::collections::BTreeMap;
 use std::ops::AddAssign;
@@ -58,6 +61,64 @@ impl How {
 
 /// A microphone this close to a drum is its own, in metres.
 const AT_DRUM_M: f64 = 0.3;
+
+/// Under this gain a microphone of a set was made faint, in dB.
+const FAINT_DB: f64 = -30.0;
+
+/// A set that was played and checked.
+pub struct Set {
+    /// Who plays what, and where.
+    pub scene: Scene,
+    /// What was recorded.
+    pub played: Rendered,
+    /// What the check says of it.
+    pub checked: Checked,
+    sounds: Vec<MemSource>,
+}
+
+impl Set {
+    /// The set of a seed.
+    ///
+    /// # Errors
+    /// None that its rate does not give.
+    pub fn of(seed: u64, seconds: f64, how: How) -> Result<Self, Box<dyn std::error::Error>> {
+        let kind = if seed.is_multiple_of(8) { Kind::Clean } else { Kind::Any };
+        let mut scene = scene(seconds, seed, kind);
+        how.of(&mut scene);
+        let played = scene.render();
+        let checked = check(&played, SampleRate::new(u64::from(RATE_HZ))?);
+        let sounds = played.files.iter().flat_map(|(_, planes)| planes.iter().cloned().map(MemSource)).collect();
+        Ok(Self { scene, played, checked, sounds })
+    }
+
+    /// No microphone is dead or so faint that it may as well be.
+    pub fn is_alive(&self) -> bool {
+        self.scene.takes.iter().flat_map(|t| &t.mics).all(|m| m.gain_db > FAINT_DB)
+    }
+
+    /// Its sounds, all from the beginning.
+    pub fn placed(&self) -> Vec<Placed<'_>> {
+        self.sounds.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect()
+    }
+
+    /// When any stroke reaches any microphone that is neither dead nor faint, in order: the frame, and the source struck.
+    pub fn attacks(&self) -> Vec<(i64, &str)> {
+        let frames = self.scene.frames as i64;
+        let lives = |a: &&crate::Arrival| {
+            let take = self.scene.takes.iter().find(|t| t.file == a.file);
+            take.is_some_and(|t| t.mics[usize::from(a.channel) - 1].gain_db > FAINT_DB)
+        };
+        let of = |a: &crate::Arrival| {
+            let source = self.scene.sources.iter().find(|s| s.name == a.source);
+            let delay = a.delay_frames;
+            source.map(|s| s.hits.iter().map(move |h| ((*h as f64 + delay).round() as i64, s.name.as_str())))
+        };
+        let mut all: Vec<(i64, &str)> =
+            self.played.arrivals.iter().filter(lives).filter_map(of).flatten().filter(|a| a.0 < frames).collect();
+        all.sort_unstable();
+        all
+    }
+}
 
 /// Counts over one session or many.
 #[derive(Debug, Clone, Default)]

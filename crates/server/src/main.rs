@@ -40,6 +40,10 @@ enum Command {
     Tempo(cli::TempoArgs),
     /// Find the strokes of every source among recordings of the same.
     Hits(cli::HitsArgs),
+    /// Hold a track against another that it doubles hit by hit, and set it onto that.
+    Layer(cli::LayerArgs),
+    /// Move the strokes of a set towards a grid, all its recordings alike, and read every attack back.
+    Tighten(cli::TightenArgs),
     /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
     Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
@@ -60,35 +64,34 @@ struct WorkArgs {
 }
 
 fn main() -> ExitCode {
-    let done = match Cli::parse().command {
-        Command::Serve(settings) => serve(settings),
-        Command::Check(args) => match cli::run_check(&args) {
-            Ok(cli::Outcome::Findings) => return ExitCode::from(1),
-            Ok(cli::Outcome::Clean) => Ok(()),
-            Err(e) => Err(e),
-        },
-        Command::Align(args) => cli::run_align(&args),
-        Command::Paths(args) => cli::run_paths(&args),
-        Command::Probe(args) => cli::run_probe(&args),
-        Command::Follow(args) => cli::run_follow(&args),
-        Command::Notes(args) => cli::run_notes(&args),
-        Command::Sync(args) => cli::run_sync(&args),
-        Command::Tempo(args) => cli::run_tempo(&args),
-        Command::Hits(args) => cli::run_hits(&args),
-        Command::Openapi => api::description().to_pretty_json().map(|text| say!("{text}")).map_err(|e| e.to_string()),
-        Command::Verify(args) => match on_runtime(verify::run(&args)) {
-            Ok(cli::Outcome::Findings) => return ExitCode::from(1),
-            Ok(cli::Outcome::Clean) => Ok(()),
-            Err(e) => Err(e),
-        },
+    // Most of them only do something; some also look whether something is wrong.
+    let done = |done: Result<(), String>| done.map(|()| cli::Outcome::Clean);
+    let outcome = match Cli::parse().command {
+        Command::Serve(settings) => done(serve(settings)),
+        Command::Check(args) => cli::run_check(&args),
+        Command::Align(args) => done(cli::run_align(&args)),
+        Command::Paths(args) => done(cli::run_paths(&args)),
+        Command::Probe(args) => done(cli::run_probe(&args)),
+        Command::Follow(args) => done(cli::run_follow(&args)),
+        Command::Notes(args) => done(cli::run_notes(&args)),
+        Command::Sync(args) => done(cli::run_sync(&args)),
+        Command::Tempo(args) => done(cli::run_tempo(&args)),
+        Command::Hits(args) => done(cli::run_hits(&args)),
+        Command::Layer(args) => done(cli::run_layer(&args)),
+        Command::Tighten(args) => cli::run_tighten(&args),
+        Command::Openapi => {
+            done(api::description().to_pretty_json().map(|text| say!("{text}")).map_err(|e| e.to_string()))
+        }
+        Command::Verify(args) => on_runtime(verify::run(&args)),
         Command::Work(args) => {
             private_files();
             log(&args.settings);
-            on_runtime(run::one_job(args.settings, args.job, args.worker))
+            done(on_runtime(run::one_job(args.settings, args.job, args.worker)))
         }
     };
-    match done {
-        Ok(()) => ExitCode::SUCCESS,
+    match outcome {
+        Ok(cli::Outcome::Clean) => ExitCode::SUCCESS,
+        Ok(cli::Outcome::Findings) => ExitCode::from(1),
         Err(message) => {
             eprintln!("marea: {message}");
             ExitCode::from(2)

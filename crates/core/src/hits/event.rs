@@ -57,15 +57,8 @@ mod tests {
     #[test]
     fn what_sounds_together_is_one_event_and_no_source_is_in_it_twice() {
         let played = |at: &[(f64, f32)]| Played {
-            source: Source {
-                home: 0,
-                lags: Vec::new(),
-                sure: Vec::new(),
-                leak: Vec::new(),
-                loud: [1.0; 3],
-                strokes: 9,
-                path_m: None,
-            },
+            source: Source::unknown(0, 0),
+            perhaps: Vec::new(),
             hits: (at.iter())
                 .map(|(at, level_db)| Hit {
                     at: *at,

@@ -11,15 +11,23 @@ const WEIGHTS: [f32; BANDS] = [0.7, 1.0, 1.0];
 /// A moment stands out by this ratio of amplitudes, and is the largest within so many bins.
 const RATIO: f32 = 1.3;
 const AROUND: usize = 4;
-/// In one band it must rise by this over the two milliseconds before, in dB.
-const RISES_DB: f64 = 5.0;
-/// And in one band it must rise by this over the five milliseconds before and be this loud against a usual stroke, in dB. This leaves a quarter of the moments, and
-/// 997 of a thousand strokes (found on simulated sets).
-const CLEAR_DB: f64 = 3.5;
-const LOUD_DB: f64 = -21.5;
+
+/// What a moment must show, in dB.
+#[derive(Debug, Clone, Copy)]
+pub struct Gate {
+    /// In one band it rises by this over the two milliseconds before.
+    pub rises_db: f64,
+    /// And in one band by this over the five milliseconds before,
+    pub clear_db: f64,
+    /// where it is this loud against a usual stroke.
+    pub loud_db: f64,
+}
+
+/// For a source's own strokes. This leaves a quarter of the moments, and 997 of a thousand strokes (found on simulated sets).
+pub const OWN: Gate = Gate { rises_db: 5.0, clear_db: 3.5, loud_db: -21.5 };
 
 /// Bins of the source's own microphone, from one to another, in which a stroke may begin.
-pub fn candidates(look: &Look, [from, to]: [i64; 2]) -> Vec<i64> {
+pub fn candidates(look: &Look, [from, to]: [i64; 2], gate: &Gate) -> Vec<i64> {
     let source = look.source();
     let peaks = &look.bins.peaks[source.home];
     let most: [Vec<f32>; BANDS] = std::array::from_fn(|b| largest_ahead(&peaks[b], SCALE));
@@ -32,7 +40,7 @@ pub fn candidates(look: &Look, [from, to]: [i64; 2]) -> Vec<i64> {
     }
     let stands_out = |n: usize| (0..BANDS).map(|b| WEIGHTS[b] * doublings(ratio(b, n))).fold(0.0, f32::max);
     let seen: Vec<f32> = (from - AROUND..to + AROUND).map(stands_out).collect();
-    let [rises, clear, loud] = [RISES_DB, CLEAR_DB, LOUD_DB].map(|db| amplitude_of_db(db) as f32);
+    let [rises, clear, loud] = [gate.rises_db, gate.clear_db, gate.loud_db].map(|db| amplitude_of_db(db) as f32);
     let least = doublings(RATIO);
     (from..to)
         .filter(|n| {

@@ -51,6 +51,19 @@ pub struct Source {
 }
 
 impl Source {
+    /// Something in one of so many microphones, of which nothing is known.
+    pub fn unknown(home: usize, microphones: usize) -> Self {
+        Self {
+            home,
+            lags: vec![None; microphones],
+            sure: vec![false; microphones],
+            leak: vec![[0.0; BANDS]; microphones],
+            loud: [0.0; BANDS],
+            strokes: 0,
+            path_m: None,
+        }
+    }
+
     /// More of it in the highs than in all below: cymbals, shakers, claps.
     pub fn is_bright(&self) -> bool {
         self.loud[2] > self.loud[0].max(self.loud[1])

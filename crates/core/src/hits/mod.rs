@@ -1,15 +1,18 @@
 //! The strokes of every source of a session, found in its own microphone and held against all others.
 //!
 //! [`bins`] hears, [`learn`] knows the sources from the arrival table, [`find`] sees where something may begin, [`look`] says what speaks
-//! for it, [`odds`] weighs that, [`moment`] says when exactly, [`event`] puts together what sounds together.
+//! for it, [`odds`] weighs that, [`moment`] says when exactly, [`event`] puts together what sounds together. [`seen`] is everything that may be an attack,
+//! whosever it is.
 
 pub mod bins;
+mod blocks;
 pub mod event;
 pub mod find;
 pub mod learn;
 pub mod look;
 pub mod moment;
 pub mod odds;
+pub mod seen;
 
 use crate::measure::arrival::Table;
 use crate::measure::table::Report;
@@ -18,16 +21,13 @@ use crate::signal::Placed;
 use crate::units::SampleRate;
 use crate::verdict::Verdict;
 use bins::Bins;
+use blocks::in_blocks;
 use learn::{Source, learn};
 use look::{Look, Signs};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicUsize, Ordering};
 
-/// Heard at a time, in seconds, and as much more on either side as arrivals and what is compared with them reach.
-const BLOCK_S: f64 = 5.0;
-const BESIDE_S: f64 = 0.08;
 /// Two strokes of one source are so far apart, in seconds.
 const APART_S: f64 = 0.014;
 /// An earlier moment within so long is taken when its odds fall behind by no more than this.
@@ -37,6 +37,8 @@ const NEARLY: f32 = 1.5;
 const SOLID: f32 = 7.0;
 const LIKELY: f32 = 0.0;
 const TOLD: f32 = -2.0;
+/// And odds from which nothing is cut through a moment.
+const PERHAPS: f32 = -8.0;
 /// Strokes a source was learnt from, for anything of it to be solid.
 const ENOUGH: usize = 5;
 /// A source further than this from its microphone, in metres, may be another one that the microphone merely hears best.
@@ -65,6 +67,15 @@ pub struct Played {
     pub source: Source,
     /// Its strokes in the order of time, also doubtful ones.
     pub hits: Vec<Hit>,
+    /// Session frames at which there may be more of them, in order: more likely none than one, and not told, but nothing is cut there.
+    pub perhaps: Vec<i64>,
+}
+
+impl Played {
+    /// Every session frame at which it is or may be struck, in no order.
+    pub fn moments(&self) -> impl Iterator<Item = f64> {
+        self.hits.iter().map(|h| h.at).chain(self.perhaps.iter().map(|at| *at as f64))
+    }
 }
 
 /// A moment at which a source may be struck, and what is to be seen there.
@@ -86,27 +97,16 @@ pub fn moments(
     rate: SampleRate,
     report: Report,
 ) -> Result<Vec<Vec<Moment>>, MeasureError> {
-    let homes = || sources.iter().map(|s| &sounds[s.home]);
-    let Some((begin, end)) = homes().map(|s| s.start.0).min().zip(homes().map(|s| s.end().0).max()) else {
-        return Ok(Vec::new());
-    };
-    let hop = Bins::hop(rate);
-    let (block, beside) = ((rate.frames(BLOCK_S) / hop).max(1), rate.frames(BESIDE_S) / hop);
-    let blocks: Vec<i64> = (0..).map(|n| begin + n * block * hop).take_while(|at| *at < end).collect();
-    let done = AtomicUsize::new(0);
-    let heard = |at: &i64| {
-        if !report(done.fetch_add(1, Ordering::Relaxed) as f64 / blocks.len() as f64) {
-            return Err(MeasureError::Stopped);
-        }
-        let bins = Bins::read(sounds, at - beside * hop, (block + 2 * beside) as usize, rate)?;
+    let homes: Vec<Placed> = sources.iter().map(|s| sounds[s.home]).collect();
+    let heard = |bins: &Bins, within: [i64; 2]| {
         let seen = |own: usize| {
-            let look = Look { sources, own, bins: &bins, rate };
+            let look = Look { sources, own, bins, rate };
             let moment = |bin: i64| Moment { at: bins.frame(bin), signs: look.signs(bin) };
-            find::candidates(&look, [beside, beside + block]).into_iter().map(moment).collect::<Vec<Moment>>()
+            find::candidates(&look, within, &find::OWN).into_iter().map(moment).collect::<Vec<Moment>>()
         };
-        Ok((0..sources.len()).map(seen).collect::<Vec<_>>())
+        (0..sources.len()).map(seen).collect::<Vec<_>>()
     };
-    let found: Vec<Vec<Vec<Moment>>> = blocks.par_iter().map(heard).collect::<Result<_, _>>()?;
+    let found = in_blocks(sounds, &homes, rate, report, heard)?;
     Ok((0..sources.len()).map(|own| found.iter().flat_map(|block| block[own].iter().copied()).collect()).collect())
 }
 
@@ -131,7 +131,9 @@ pub fn hits(sounds: &[Placed], table: &Table, rate: SampleRate, report: Report) 
                 Ok(Hit { at, level_db: signs.loudest(), margin_db: signs.margin(), odds, verdict })
             })
             .collect::<Result<Vec<_>, MeasureError>>()?;
-        Ok(Played { source: source.clone(), hits })
+        let may_be = |m: &&Moment| odds::odds(&m.signs, source.is_bright()) > PERHAPS;
+        let perhaps = moments.iter().filter(may_be).map(|m| m.at).collect();
+        Ok(Played { source: source.clone(), hits, perhaps })
     };
     sources.par_iter().zip(&moments).map(of).collect()
 }

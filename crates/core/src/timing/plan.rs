@@ -9,12 +9,14 @@ use crate::edit::slice::Slice;
 use crate::units::SampleRate;
 
 /// A piece begins so long before the earliest arrival of its event, in seconds.
-const GUARD_S: f64 = 0.001;
+pub const BEFORE_EVENT_S: f64 = 0.001;
 /// A fade begins so long after the last arrival of the event before; where there is no room, so long; in seconds.
 const AFTER_S: [f64; 2] = [0.012, 0.004];
 /// Length of a fade, and the shortest that makes no click, in seconds.
 const FADE_S: f64 = 0.01;
 const SHORTEST_S: f64 = 0.001_5;
+/// An attack that was seen may have begun so much earlier, in seconds.
+const UNSURE_S: f64 = 0.002;
 /// What is seen of an attack, before and after its arrival, in seconds.
 pub const ATTACK_S: [f64; 2] = [0.000_25, 0.005];
 
@@ -113,7 +115,7 @@ impl Set<'_> {
         let frames = |s: f64| self.rate.frames(s);
         let (shortest, full) = (frames(SHORTEST_S), frames(FADE_S));
         let apart = (m1 - m0).abs();
-        let free = |after: f64| self.free((last + frames(after)).max(self.span[0]), first - frames(GUARD_S));
+        let free = |after: f64| self.free((last + frames(after)).max(self.span[0]), first - frames(BEFORE_EVENT_S));
         for after in AFTER_S {
             // The last of the longest fades that fit.
             let fits = free(after).into_iter().map(|[x, y]| (y, (y - x - apart).min(full))).filter(|f| f.1 >= shortest);
@@ -141,7 +143,7 @@ impl Set<'_> {
 
     /// Stretches from one frame to another that hold nothing that may be an attack.
     fn free(&self, from: i64, to: i64) -> Vec<[i64; 2]> {
-        let [before, after] = ATTACK_S.map(|s| self.rate.frames(s) + 1);
+        let [before, after] = [UNSURE_S + ATTACK_S[0], ATTACK_S[1]].map(|s| self.rate.frames(s) + 1);
         let mut free = Vec::new();
         let mut begin = from;
         let near = self.seen.partition_point(|s| *s + after < from);

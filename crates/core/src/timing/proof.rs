@@ -1,8 +1,14 @@
 //! What a plan does to a set, read back from its slices: no attack lost or doubled, no join that clicks, nothing between microphones changed.
 
-use super::plan::ATTACK_S;
-use crate::edit::slice::Slice;
+use super::plan::{ATTACK_S, Plan};
+use crate::edit::Edit;
+use crate::edit::slice::{Cut, Slice};
+use crate::measure::table::Report;
+use crate::progress::MeasureError;
+use crate::render::track::TrackRenderer;
+use crate::signal::{Placed, index};
 use crate::units::{SampleRate, db_of_amplitude};
+use rayon::prelude::*;
 use std::ops::Range;
 
 /// Attacks counted, and those that are not played once and in full.
@@ -54,6 +60,105 @@ pub fn ledger(slices: &[Slice], attacks: &[i64], rate: SampleRate) -> Ledger {
 
 fn ends_at(slices: &[Slice]) -> i64 {
     slices.iter().map(|s| s.to).max().unwrap_or(i64::MAX)
+}
+
+/// What a recording of a set carries once the set is cut.
+pub fn cut(plan: &Plan, sound: &Placed) -> Edit {
+    Edit { cut: Cut { begins: sound.start.0, slices: plan.slices.clone() }, ..Edit::default() }
+}
+
+/// What is played of a set after it was cut.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Proof {
+    /// Every attack.
+    pub ledger: Ledger,
+    /// Frames, as moved, of the joins over [`CLICK_DB`].
+    pub clicks: Vec<i64>,
+    /// The worst of all joins, in dB; −∞ where none adds anything.
+    pub worst_join_db: f64,
+    /// What is left outside of fades when the recording, moved, is taken from what plays: its largest sample against the recording's
+    /// largest, in dB; −∞ where nothing is left. Where it is −∞ for all, the microphones stand to one another as they did.
+    pub null_db: f64,
+}
+
+/// A join over this clicks, in dB.
+pub const CLICK_DB: f64 = -60.0;
+/// Heard on either side of a join for its level, in seconds.
+const ABOUT_JOIN_S: f64 = 0.01;
+/// Rendered at a time, in frames.
+const BLOCK: i64 = 1 << 16;
+
+/// Plays all of a set as it was cut, and holds it against the recordings.
+///
+/// # Errors
+/// [`MeasureError`] when a sound cannot be read or `report` says stop.
+pub fn prove(
+    sounds: &[Placed],
+    plan: &Plan,
+    attacks: &[i64],
+    rate: SampleRate,
+    report: Report,
+) -> Result<Proof, MeasureError> {
+    let one = |sound: &Placed| -> Result<(Vec<f64>, f64), MeasureError> {
+        if !report(0.0) {
+            return Err(MeasureError::Stopped);
+        }
+        Ok((joins(sound, plan, rate)?, left(sound, plan, rate)?))
+    };
+    let all = sounds.par_iter().map(one).collect::<Result<Vec<_>, _>>()?;
+    let worst = |n: usize| all.iter().map(|(joins, _)| joins[n]).fold(f64::NEG_INFINITY, f64::max);
+    let each: Vec<f64> = (0..plan.joins.len()).map(worst).collect();
+    Ok(Proof {
+        ledger: ledger(&plan.slices, attacks, rate),
+        clicks: plan.joins.iter().zip(&each).filter(|(_, db)| **db > CLICK_DB).map(|(j, _)| j.from).collect(),
+        worst_join_db: each.iter().copied().fold(f64::NEG_INFINITY, f64::max),
+        null_db: all.iter().map(|a| a.1).fold(f64::NEG_INFINITY, f64::max),
+    })
+}
+
+/// How much each join of a recording clicks.
+fn joins(sound: &Placed, plan: &Plan, rate: SampleRate) -> Result<Vec<f64>, MeasureError> {
+    let edit = cut(plan, sound);
+    let mut track = TrackRenderer::new(*sound, &edit, rate);
+    let about = rate.frames(ABOUT_JOIN_S);
+    let each = plan.joins.iter().zip(plan.slices.windows(2)).map(|(join, pair)| {
+        let (from, length) = (join.from - about, index(join.to - join.from + 2 * about));
+        let mut plays = vec![0f32; length];
+        track.read(from, &mut plays)?;
+        let read = |s: &Slice| {
+            let mut x = vec![0f32; length];
+            sound.read(from - by(s), &mut x).map(|()| x)
+        };
+        let fade = index(about)..index(about + join.to - join.from);
+        Ok(click_db(&plays, [&read(&pair[0])?, &read(&pair[1])?], fade))
+    });
+    each.collect()
+}
+
+/// What is left of a recording outside of fades, in dB.
+fn left(sound: &Placed, plan: &Plan, rate: SampleRate) -> Result<f64, MeasureError> {
+    let edit = cut(plan, sound);
+    let mut track = TrackRenderer::new(*sound, &edit, rate);
+    let next = plan.slices.iter().skip(1).map(|s| s.fade_in).chain([0]);
+    let (mut most, mut off) = (0f32, 0f32);
+    for (slice, next) in plan.slices.iter().zip(next) {
+        let (from, to) = ((slice.from + slice.fade_in).max(sound.start.0), (slice.to - next).min(sound.end().0));
+        for at in (from..to).step_by(BLOCK as usize) {
+            let length = index((to - at).min(BLOCK));
+            let (mut recorded, mut plays) = (vec![0f32; length], vec![0f32; length]);
+            sound.read(at, &mut recorded)?;
+            track.read(at + by(slice), &mut plays)?;
+            for (a, b) in recorded.iter().zip(&plays) {
+                (most, off) = (most.max(a.abs()), off.max((a - b).abs()));
+            }
+        }
+    }
+    Ok(if off > 0.0 { db_of_amplitude(f64::from(off / most.max(f32::MIN_POSITIVE))) } else { f64::NEG_INFINITY })
+}
+
+/// By how many frames a slice is moved; whole ones.
+fn by(slice: &Slice) -> i64 {
+    slice.at as i64 - slice.from
 }
 
 /// How much a join clicks, in dB against the level about it; −∞ where it does not. `joined` is what plays, `before` and `after` are what

@@ -4,12 +4,9 @@
 use marea_core::hits::learn::learn;
 use marea_core::hits::look::COUNT;
 use marea_core::hits::{hits, moments};
-use marea_core::signal::{MemSource, Placed};
-use marea_core::units::{SampleRate, SessionFrame};
-use marea_scene::score::{Checked, check};
-use marea_scene::sets::{Kind, RATE_HZ, scene};
-use marea_scene::struck::{How, Score, f_score, paired, score, strokes};
-use marea_scene::{Rendered, Scene};
+use marea_core::units::SampleRate;
+use marea_scene::sets::RATE_HZ;
+use marea_scene::struck::{How, Score, Set, f_score, paired, score, strokes};
 use nalgebra::{DMatrix, DVector};
 use std::fmt::Write as _;
 
@@ -30,38 +27,6 @@ fn main() -> Done {
         ["fit", from, to, seconds] => fit(from.parse()?, to.parse()?, seconds.parse()?),
         [from, to, seconds, rest @ ..] => table(from.parse()?, to.parse()?, seconds.parse()?, rest.first().copied()),
         _ => Err("hits [fit] FROM TO SECONDS [FILE]".into()),
-    }
-}
-
-/// Under this gain a microphone of a set was made faint, in dB.
-const FAINT_DB: f64 = -30.0;
-
-/// A set that was played and checked.
-struct Set {
-    scene: Scene,
-    played: Rendered,
-    checked: Checked,
-    sounds: Vec<MemSource>,
-}
-
-impl Set {
-    fn of(seed: u64, seconds: f64, how: How) -> Result<Self, Box<dyn std::error::Error>> {
-        let kind = if seed.is_multiple_of(8) { Kind::Clean } else { Kind::Any };
-        let mut scene = scene(seconds, seed, kind);
-        how.of(&mut scene);
-        let played = scene.render();
-        let checked = check(&played, SampleRate::new(u64::from(RATE_HZ))?);
-        let sounds = played.files.iter().flat_map(|(_, planes)| planes.iter().cloned().map(MemSource)).collect();
-        Ok(Self { scene, played, checked, sounds })
-    }
-
-    /// No microphone is dead or so faint that it may as well be.
-    fn is_alive(&self) -> bool {
-        self.scene.takes.iter().flat_map(|t| &t.mics).all(|m| m.gain_db > FAINT_DB)
-    }
-
-    fn placed(&self) -> Vec<Placed<'_>> {
-        self.sounds.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect()
     }
 }
 

@@ -52,15 +52,23 @@ pub struct AlignArgs {
 /// How files are written.
 #[derive(Debug, Args)]
 pub struct WriteArgs {
+    /// In what format, and over what.
+    #[command(flatten)]
+    pub format: FormatArgs,
+    /// Begin at the earliest sound instead of the anchor's (or the send's) beginning, so that nothing is left out.
+    #[arg(long)]
+    pub keep_head: bool,
+}
+
+/// In what format files are written, and whether over others.
+#[derive(Debug, Clone, Args)]
+pub struct FormatArgs {
     /// Write 32-bit float instead of 24-bit integer.
     #[arg(long)]
     pub float: bool,
     /// Replace files that are in the folder already. Recordings are never replaced.
     #[arg(long)]
     pub overwrite: bool,
-    /// Begin at the earliest sound instead of the anchor's (or the send's) beginning, so that nothing is left out.
-    #[arg(long)]
-    pub keep_head: bool,
 }
 
 /// Least certainty.

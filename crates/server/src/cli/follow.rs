@@ -130,9 +130,7 @@ pub fn run_follow(args: &FollowArgs) -> Result<(), String> {
         let edit = found
             .edit(args.way.into())
             .ok_or_else(|| format!("{}: its speed changes too much for a correction", print.name))?;
-        let order: Vec<(&Loaded, usize)> = (0..print.channels.len()).map(|c| (&print, c)).collect();
-        let edits = vec![edit; order.len()];
-        let plan = [Planned { file: &print, order, edits }];
+        let plan = [Planned::of(&print, vec![edit; print.channels.len()])];
         let description = |name: &str| format!("{name}, corrected to {}", send.name);
         write_all(&plan, &send, rate, (out, &args.write), &description)?;
     }

@@ -222,11 +222,7 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
     let c = check(&args.check.files[0])?;
     let least = args.least();
     let accepted = |p: &Proposed| if p.verdict >= least { p.correction } else { Correction::default() };
-    let plan = Planned {
-        file: &c.file,
-        order: (0..c.file.channels.len()).map(|i| (&c.file, i)).collect(),
-        edits: c.repair.channels.iter().map(|p| accepted(p).into()).collect(),
-    };
+    let plan = Planned::of(&c.file, c.repair.channels.iter().map(|p| accepted(p).into()).collect());
     write_all(&[plan], &c.file, c.rate, (&args.out, &args.write), &|name| {
         format!("{name}, repaired between its channels")
     })?;

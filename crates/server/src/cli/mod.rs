@@ -1,7 +1,8 @@
 //! The main job without server or database: `marea check` and `marea align` on files one against another, on a folder as a whole
 //! session, or on one file of several channels by itself; `marea paths` on a map of signal paths, `marea probe` on a path
 //! that exists, `marea follow` on a print, `marea notes` on a rendered instrument, `marea sync` on recorders with clocks of their own,
-//! `marea tempo` on tracks against a grid, `marea hits` on the strokes of a set.
+//! `marea tempo` on tracks against a grid, `marea hits` on the strokes of a set,
+//! `marea tighten` to set them onto a grid, `marea layer` on what doubles a track.
 
 mod args;
 mod facts;
@@ -9,6 +10,7 @@ mod files;
 mod follow;
 mod hits;
 mod image;
+mod layer;
 mod notes;
 mod pair;
 mod paths;
@@ -18,16 +20,19 @@ mod report;
 mod session;
 mod sync;
 mod tempo;
+mod tighten;
 mod write;
 
 pub use args::{Accept, AlignArgs, CheckArgs, Outcome, WriteArgs};
 pub use follow::{FollowArgs, Way, run_follow};
 pub use hits::{HitsArgs, run_hits};
+pub use layer::{LayerArgs, run_layer};
 pub use notes::{NotesArgs, run_notes};
 pub use paths::{PathsArgs, run_paths};
 pub use probe::{ProbeArgs, run_probe};
 pub use sync::{SyncArgs, run_sync};
 pub use tempo::{TempoArgs, run_tempo};
+pub use tighten::{TightenArgs, run_tighten};
 
 /// `marea check`.
 ///

@@ -220,8 +220,7 @@ pub fn run_align(args: &AlignArgs) -> Result<(), String> {
                     .into()
                 })
                 .collect();
-            let order = (0..file.channels.len()).map(|c| (file, c)).collect();
-            write::Planned { file, order, edits }
+            write::Planned::of(file, edits)
         })
         .collect();
     let description = |name: &str| format!("{name}, aligned to {}", checked.report.anchor);

@@ -1,6 +1,7 @@
 //! A folder as a whole session: every source in every microphone, findings, advice.
 
 use super::args::{AlignArgs, CheckArgs, Outcome};
+use super::facts::FactArgs;
 use super::files::{Loaded, any_noted, base_name, file_reports, load, place_by_stamp};
 use super::report::{
     Arrival, ChannelOf, Event, FindingReport, PairReport, PlacesReport, QuestionReport, Report, SourcePlace,
@@ -26,14 +27,14 @@ use std::path::{Path, PathBuf};
 /// Endings of files that hold sound.
 const ENDINGS: [&str; 8] = ["wav", "wave", "bwf", "rf64", "w64", "aif", "aiff", "flac"];
 
-struct Checked {
-    files: Vec<Loaded>,
+pub(super) struct Checked {
+    pub(super) files: Vec<Loaded>,
     /// File and channel, from 0, of each track.
-    at: Vec<(usize, usize)>,
+    pub(super) at: Vec<(usize, usize)>,
     tracks: Vec<Track>,
-    table: Table,
-    check: Check,
-    rate: SampleRate,
+    pub(super) table: Table,
+    pub(super) check: Check,
+    pub(super) rate: SampleRate,
     unreadable: Vec<String>,
     _folder: tempfile::TempDir,
 }
@@ -53,7 +54,7 @@ fn recordings(folder: &Path) -> Result<Vec<PathBuf>, String> {
     if found.is_empty() { Err(format!("{} holds no recordings", folder.display())) } else { Ok(found) }
 }
 
-fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
+pub(super) fn check(folder: &Path, anchor: Option<&Path>, facts: &FactArgs) -> Result<Checked, String> {
     let paths = recordings(folder)?;
     let work = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
     let rates = paths.iter().filter_map(|p| marea_media::AudioReader::open(p).ok().map(|r| r.info().rate));
@@ -82,13 +83,13 @@ fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
         }
     }
     let mut tracks = tracks_of(&names);
-    let anchor = args.anchor.as_deref().map(base_name);
+    let anchor = anchor.map(base_name);
     for (t, (f, c)) in tracks.iter_mut().zip(&at) {
         t.stamped = files[*f].info.time_reference.is_some();
         t.anchor = *c == 0 && anchor.as_ref() == Some(&files[*f].name);
     }
-    args.facts.on(&mut tracks)?;
-    let facts = args.facts.in_room(&tracks)?;
+    facts.on(&mut tracks)?;
+    let facts = facts.in_room(&tracks)?;
     let heard = at.iter().map(|(f, c)| Sound {
         source: &files[*f].channels[*c],
         start: files[*f].start,
@@ -103,6 +104,12 @@ fn check(folder: &Path, args: &CheckArgs) -> Result<Checked, String> {
 }
 
 impl Checked {
+    /// The sounds of all tracks, where they stand.
+    pub(super) fn placed(&self) -> Vec<Placed<'_>> {
+        let of = |(f, c): &(usize, usize)| Placed { source: &self.files[*f].channels[*c], start: self.files[*f].start };
+        self.at.iter().map(of).collect()
+    }
+
     fn channel(&self, track: usize) -> ChannelOf {
         let (f, c) = self.at[track];
         ChannelOf { file: self.files[f].name.clone(), channel: c as u16 + 1 }
@@ -270,7 +277,7 @@ impl Checked {
 /// # Errors
 /// A sentence that names the file or the folder.
 pub fn run_check(folder: &Path, args: &CheckArgs) -> Result<Outcome, String> {
-    let checked = check(folder, args)?;
+    let checked = check(folder, args.anchor.as_deref(), &args.facts)?;
     checked.print(args.json)?;
     Ok(checked.outcome())
 }
@@ -280,7 +287,7 @@ pub fn run_check(folder: &Path, args: &CheckArgs) -> Result<Outcome, String> {
 /// # Errors
 /// A sentence that names the file. Recordings are never written over.
 pub fn run_align(folder: &Path, args: &AlignArgs) -> Result<(), String> {
-    let c = check(folder, &args.check)?;
+    let c = check(folder, args.check.anchor.as_deref(), &args.check.facts)?;
     let least = args.least();
     let changes = everything(&c.check, least);
     let of = |m: usize| changes.iter().filter(move |k| k.of == m);
@@ -301,6 +308,7 @@ pub fn run_align(folder: &Path, args: &AlignArgs) -> Result<(), String> {
                 file,
                 order: sounds.iter().map(|m| (&c.files[c.at[*m].0], c.at[*m].1)).collect(),
                 edits: sounds.iter().map(|m| edit(*m)).collect(),
+                range: None,
             }
         })
         .collect();

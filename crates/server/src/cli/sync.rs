@@ -109,8 +109,7 @@ fn write(
         .zip(found)
         .filter_map(|(file, f)| {
             let edits = vec![f.edit(file.channels[0].frames())?; file.channels.len()];
-            let order = (0..file.channels.len()).map(|c| (file, c)).collect();
-            Some(Planned { file, order, edits })
+            Some(Planned::of(file, edits))
         })
         .collect();
     let reference = &files[0];

@@ -137,7 +137,7 @@ fn first_channel(file: &Loaded) -> Result<&WorkFile, String> {
 }
 
 /// A map from JSON or MIDI.
-fn read_map(path: &Path) -> Result<TempoMap, String> {
+pub(super) fn read_map(path: &Path) -> Result<TempoMap, String> {
     let name = base_name(path);
     let told = |e: std::io::Error| format!("{name}: {e}");
     if std::fs::metadata(path).map_err(told)?.len() > LARGEST {

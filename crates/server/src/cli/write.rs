@@ -19,9 +19,16 @@ pub struct Planned<'a> {
     pub order: Vec<(&'a Loaded, usize)>,
     /// What each of those carries.
     pub edits: Vec<Edit>,
+    /// From which frame to which it is written; none where all go from one beginning to one end.
+    pub range: Option<[i64; 2]>,
 }
 
-impl Planned<'_> {
+impl<'a> Planned<'a> {
+    /// A recording with its own channels.
+    pub fn of(file: &'a Loaded, edits: Vec<Edit>) -> Self {
+        Self { file, order: (0..file.channels.len()).map(|c| (file, c)).collect(), edits, range: None }
+    }
+
     fn channels(&self) -> Vec<Channel<'_>> {
         let channels = self.order.iter().zip(&self.edits);
         channels
@@ -30,7 +37,8 @@ impl Planned<'_> {
     }
 }
 
-/// Writes them all into a folder, from the anchor's beginning, or from the earliest sound when the head is kept, to the last end.
+/// Writes them all into a folder, from the anchor's beginning, or from the earliest sound when the head is kept, to the last end, where
+/// they do not say otherwise.
 ///
 /// # Errors
 /// A sentence that names the file. Recordings are never written over.
@@ -53,13 +61,14 @@ pub fn write_all(
         if plan.iter().any(|p| same(&p.file.path)) {
             return Err(format!("the recording {} would be written over; choose another folder", path.display()));
         }
-        if path.exists() && !args.overwrite {
+        if path.exists() && !args.format.overwrite {
             return Err(format!("{} exists already; choose another folder, or add --overwrite", path.display()));
         }
     }
     for ((p, channels), path) in plan.iter().zip(&channels).zip(&paths) {
         let file = p.file;
-        let depth = if args.float { Depth::Float32 } else { Depth::Int24 };
+        let [start, end] = p.range.unwrap_or([start, end]);
+        let depth = if args.format.float { Depth::Float32 } else { Depth::Int24 };
         let mut spec = WriteSpec::new(rate, file.info.channels, depth);
         let stamp = anchor.info.time_reference.unwrap_or(0);
         spec.time_reference = stamp.saturating_add_signed(start - anchor.start.0);

@@ -1,0 +1,199 @@
+//! A set set onto a grid: which strokes belong together, where each was meant, how far it goes, and the pieces that bring it there.
+
+use super::grid::Grid;
+use super::moves::{Asked, Event, Fate, fate};
+use super::plan::{BEFORE_EVENT_S, Plan, Set, plan};
+use crate::dsp::stats::median;
+use crate::edit::tempo::Beats;
+use crate::hits::event::{Event as Together, events};
+use crate::hits::{Hit, Played};
+use crate::units::SampleRate;
+use crate::verdict::Verdict;
+
+/// Strokes on one place of the grid are moved as one up to this far apart, in seconds: a flam stays a flam.
+const ONE_PLACE_S: f64 = 0.04;
+
+/// Where to, and by how much.
+#[derive(Debug, Clone, Copy)]
+pub struct Wanted<'a> {
+    /// Note values.
+    pub grid: Grid,
+    /// Where they fall.
+    pub beats: &'a Beats,
+    /// Strength, slack, and how far at most.
+    pub asked: Asked,
+    /// Strokes closer together than so many frames are one event.
+    pub within: f64,
+}
+
+/// What becomes of strokes that belong together.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Moved {
+    /// Session frame at which they are played, without what their own microphones are late by.
+    pub at: f64,
+    /// Where the grid has them.
+    pub meant: f64,
+    /// The sources struck, by their place in the list.
+    pub sources: Vec<usize>,
+    /// What was decided.
+    pub fate: Fate,
+    /// By how many frames they are moved in the end.
+    pub by: i64,
+    /// They could not be parted from what sounds before, and go along with it.
+    pub rides: bool,
+}
+
+/// A set that is set onto a grid.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Tightened {
+    /// In the order of time.
+    pub moved: Vec<Moved>,
+    /// Pieces for every recording of the set.
+    pub plan: Plan,
+    /// Frames, in order, of everything that may be an attack in any microphone.
+    pub seen: Vec<i64>,
+}
+
+/// What is known of a set.
+#[derive(Debug, Clone, Copy)]
+pub struct Heard<'a> {
+    /// The strokes of its sources. Undecided ones are not moved by themselves, but nothing is cut through them.
+    pub played: &'a [Played],
+    /// By microphone, by how many frames it is late by itself.
+    pub late: &'a [f64],
+    /// Everything else that may be an attack ([`crate::hits::seen::seen`]).
+    pub seen: &'a [i64],
+    /// First frame of the set and the one after its last.
+    pub span: [i64; 2],
+    /// Its rate.
+    pub rate: SampleRate,
+}
+
+/// Moves the strokes of some sources (by their place in the list) towards a grid, and all that sounds with them.
+pub fn tighten(heard: &Heard, of: &[usize], wanted: &Wanted) -> Tightened {
+    let sure = |(n, p): (usize, &Played)| Played {
+        hits: p.hits.iter().filter(|h| of.contains(&n) && h.verdict > Verdict::Undecided).copied().collect(),
+        ..p.clone()
+    };
+    let sure: Vec<Played> = heard.played.iter().enumerate().map(sure).collect();
+    let groups = heard.gathered(events(&sure, f32::NEG_INFINITY, wanted.within), wanted);
+    let (places, mut moved): (Vec<Event>, Vec<Moved>) = groups.iter().map(|g| heard.fated(g, wanted)).unzip();
+    let arrivals = heard.played.iter().flat_map(|p| p.moments().flat_map(|at| arrivals(p, at)));
+    let mut seen: Vec<i64> = heard.seen.iter().copied().chain(arrivals.map(|a| a.round() as i64)).collect();
+    seen.sort_unstable();
+    seen.dedup();
+    let set = Set { events: &places, seen: &seen, span: heard.span, rate: heard.rate };
+    let plan = plan(&set, &moved.iter().map(|m| m.by).collect::<Vec<i64>>());
+    for (n, m) in moved.iter_mut().enumerate() {
+        (m.by, m.rides) = (plan.moves[n], plan.rides.contains(&n));
+    }
+    Tightened { moved, plan, seen }
+}
+
+/// When a stroke reaches each microphone that is known to hear it.
+fn arrivals(p: &Played, at: f64) -> impl Iterator<Item = f64> {
+    p.source.lags.iter().flatten().map(move |lag| at + lag)
+}
+
+impl Heard<'_> {
+    /// When a stroke is played, without what its own microphone is late by.
+    fn at(&self, stroke: &(usize, Hit)) -> f64 {
+        stroke.1.at - self.late.get(self.played[stroke.0].source.home).copied().unwrap_or(0.0)
+    }
+
+    /// When strokes that belong together are played: the median, or the loudest where they are a flam.
+    fn played_at(&self, group: &Together, wanted: &Wanted) -> f64 {
+        let mut at: Vec<f64> = group.strokes.iter().map(|s| self.at(s)).collect();
+        at.sort_by(f64::total_cmp);
+        if at[at.len() - 1] - at[0] < wanted.within {
+            return median(&mut at).unwrap_or(0.0);
+        }
+        let loudest = group.strokes.iter().max_by(|a, b| a.1.level_db.total_cmp(&b.1.level_db));
+        loudest.map_or(at[0], |s| self.at(s))
+    }
+
+    /// Events that share a place of the grid and follow closely are one.
+    fn gathered(&self, events: Vec<Together>, wanted: &Wanted) -> Vec<Together> {
+        let close = self.rate.frames(ONE_PLACE_S) as f64;
+        let place = |e: &Together| wanted.grid.nearest(wanted.beats, self.played_at(e, wanted));
+        let mut groups: Vec<Together> = Vec::new();
+        for event in events {
+            match groups.last_mut() {
+                Some(last) if event.at() - last.at() < close && place(&event) == place(last) => {
+                    last.strokes.extend(event.strokes);
+                }
+                _ => groups.push(event),
+            }
+        }
+        groups
+    }
+
+    fn fated(&self, group: &Together, wanted: &Wanted) -> (Event, Moved) {
+        let at = self.played_at(group, wanted);
+        let reach = group.strokes.iter().flat_map(|(n, hit)| arrivals(&self.played[*n], hit.at).chain([hit.at]));
+        let [first, last] = reach.fold([f64::MAX, f64::MIN], |[a, b], at| [a.min(at), b.max(at)]);
+        let event = Event { at, first: first.floor() as i64, last: last.ceil() as i64 };
+        let meant = wanted.grid.nearest(wanted.beats, at);
+        let mut fate = fate(at, meant, &wanted.asked);
+        // Nothing is moved out over the beginning.
+        if event.first - self.rate.frames(BEFORE_EVENT_S) + fate.by() < self.span[0] && fate.by() < 0 {
+            fate = Fate::Left;
+        }
+        let mut sources: Vec<usize> = group.strokes.iter().map(|s| s.0).collect();
+        sources.sort_unstable();
+        sources.dedup();
+        (event, Moved { at, meant, sources, fate, by: fate.by(), rides: false })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::edit::tempo::TempoMap;
+    use crate::hits::learn::Source;
+
+    const RATE: u64 = 48_000;
+
+    fn played(home: usize, strokes: &[(f64, f32)]) -> Played {
+        let hit = |(at, level_db): &(f64, f32)| Hit {
+            at: *at,
+            level_db: *level_db,
+            margin_db: 9.0,
+            odds: 3.0,
+            verdict: Verdict::Likely,
+        };
+        let source = Source { lags: vec![Some(0.0), Some(0.0)], ..Source::unknown(home, 2) };
+        Played { source, hits: strokes.iter().map(hit).collect(), perhaps: Vec::new() }
+    }
+
+    fn moved(played: &[Played], late: &[f64]) -> Vec<(f64, Fate, i64, usize)> {
+        let rate = SampleRate::new(RATE).unwrap();
+        let heard = Heard { played, late, seen: &[], span: [0, 480_000], rate };
+        let beats = TempoMap::single(120.0, 4, 0.0).beats(rate.hz_f64());
+        let asked = Asked { strength: 1.0, slack: 0.0, farthest: 4_000.0 };
+        let wanted = Wanted { grid: "1/8".parse().unwrap(), beats: &beats, asked, within: 576.0 };
+        let all: Vec<usize> = (0..played.len()).collect();
+        tighten(&heard, &all, &wanted).moved.iter().map(|m| (m.at, m.fate, m.by, m.sources.len())).collect()
+    }
+
+    #[test]
+    fn a_flam_stays_one_and_its_loud_stroke_meets_the_grid() {
+        // A soft stroke 30 ms before the loud one: the second lies 500 frames late.
+        let all = [played(0, &[(11_060.0, -14.0), (12_500.0, 0.0), (36_100.0, 0.0)])];
+        let told = moved(&all, &[0.0, 0.0]);
+        assert_eq!(told, [(12_500.0, Fate::Moved(-500), -500, 1), (36_100.0, Fate::Moved(-100), -100, 1)]);
+    }
+
+    #[test]
+    fn what_a_microphone_is_late_by_is_no_deviation() {
+        let all = [played(0, &[(24_000.0, 0.0)]), played(1, &[(24_240.0, 0.0), (48_240.0, 0.0)])];
+        let told = moved(&all, &[0.0, 240.0]);
+        assert_eq!(told, [(24_000.0, Fate::Moved(0), 0, 2), (48_000.0, Fate::Moved(0), 0, 1)]);
+    }
+
+    #[test]
+    fn nothing_is_moved_out_over_the_beginning() {
+        let told = moved(&[played(0, &[(30.0, 0.0), (24_300.0, 0.0)])], &[0.0, 0.0]);
+        assert_eq!(told, [(30.0, Fate::Left, 0, 1), (24_300.0, Fate::Moved(-300), -300, 1)]);
+    }
+}
