@@ -3,7 +3,7 @@
 mod common;
 
 use common::{in_turn, rate};
-use marea_core::hits::{Played, hits};
+use marea_core::hits::{Played, hits, seen::seen};
 use marea_core::measure::table::{Heard, measure_session};
 use marea_core::progress::MeasureError;
 use marea_core::signal::{MemSource, Placed};
@@ -59,4 +59,25 @@ fn a_gain_changes_nothing() {
         assert_eq!(frames(a), frames(b));
         assert!(a.hits.iter().zip(&b.hits).all(|(a, b)| (a.odds - b.odds).abs() < 0.1 && a.verdict == b.verdict));
     }
+}
+
+#[test]
+fn everything_that_may_be_an_attack_is_seen_and_a_tone_is_none() {
+    let sounds = [in_turn(10, [(0, 1.0), (400, 0.1)]), in_turn(11, [(380, 0.1), (0, 1.0)])];
+    let at = |sounds: &[MemSource]| {
+        let placed: Vec<Placed> = sounds.iter().map(|source| Placed { source, start: SessionFrame(0) }).collect();
+        seen(&placed, rate(), &|_| true).unwrap()
+    };
+    let seen = at(&sounds);
+    let late = [[0, 380], [400, 0]];
+    for (n, struck) in (10_000i64..270_000).step_by(13_000).enumerate() {
+        for arrival in late[n % 2].map(|l| struck + l) {
+            // A plan protects from 2.25 ms before what was seen.
+            assert!(seen.iter().any(|s| (-108..=108).contains(&(arrival - s))), "{arrival}");
+        }
+    }
+    // The noise under it, at −80 dB, and a tone that goes on have none but the beginning.
+    let tone = MemSource((0..192_000).map(|n| 0.3 * (0.05 * n as f32).sin()).collect());
+    let told = at(&[tone]);
+    assert!(told.iter().all(|at| *at < 480 || *at > 191_000), "{told:?}");
 }

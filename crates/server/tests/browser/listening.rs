@@ -139,12 +139,13 @@ async fn a_loop_goes_round_and_a_hit_is_heard_by_itself() {
     b.until("the pre-roll", "const e=document.querySelector('[data-test=pre-roll]'); if(e.value!=='1.9') return false; e.value='2,5'; e.dispatchEvent(new Event('change')); return true").await;
     b.click("[data-test=remove-mark]").await;
     b.until("no marks", "return document.querySelector('[data-mark]') === null").await;
-    tokio::time::sleep(Duration::from_millis(500)).await;
-    let (_, detail) = s.get(&format!("/api/sessions/{session}")).await;
-    assert_eq!(
-        (&detail["desk"]["range"]["pre_roll_s"], &detail["desk"]["markers"]),
-        (&2.5.into(), &serde_json::json!([]))
-    );
+    // The desk is kept a moment later, and stays so.
+    s.until("the desk is kept", async |s| {
+        let (_, detail) = s.get(&format!("/api/sessions/{session}")).await;
+        let desk = &detail["desk"];
+        desk["range"]["pre_roll_s"] == 2.5 && desk["markers"] == serde_json::json!([])
+    })
+    .await;
     b.no_errors().await;
     b.close().await;
 }
