@@ -7,6 +7,7 @@ pub mod import;
 pub use crate::worker::program::Program;
 pub use crate::worker::{JobError, Reporter, Workers, blocking};
 
+use crate::db::again;
 use crate::db::jobs::{self as queue, Claimed, End};
 use crate::derive;
 use crate::derive::check::CheckOf;
@@ -144,7 +145,8 @@ impl Workers {
     async fn finish(&self, id: Uuid, result: Ended, ended: &mut watch::Receiver<bool>) -> bool {
         let ending = match result {
             Ended::GoingDown => {
-                if let Err(e) = queue::release(&self.db, id, self.id).await {
+                // Telling how far it was may still hold the row.
+                if let Err(e) = again(|| Box::pin(queue::release(&self.db, id, self.id))).await {
                     tracing::warn!(job = %id, cause = %e, "a job could not be given back; its lease will run out");
                 }
                 return false;

@@ -134,7 +134,10 @@ async fn time_stamps_place_recordings_and_rates_are_converted() {
         )
         .await;
     let starts: Vec<i64> = tracks.iter().map(|t| t["start_frame"].as_i64().unwrap()).collect();
-    assert_eq!(starts, [0, 480, -480, 0]);
+    // Several are read at a time: the first one in gives the session its beginning.
+    let [a, b, c, d] = starts[..] else { panic!("{starts:?}") };
+    assert_eq!([b - a, c - a], [480, -480]);
+    assert!([a, b, c].contains(&0) && d == 0, "{starts:?}");
     assert_eq!((tracks[2]["frames"].as_i64(), tracks[2]["file_rate_hz"].as_i64()), (Some(48_000), Some(44_100)));
     assert!(tracks[2]["notes"][0].as_str().unwrap().contains("resampled"), "{}", tracks[2]["notes"]);
     assert!(tracks[3]["notes"][0].as_str().unwrap().contains("twelve hours"), "{}", tracks[3]["notes"]);
