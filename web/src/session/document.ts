@@ -84,7 +84,7 @@ export function makeDocument(follows: Follows) {
       }
       away.value = (e as Error).message
       failed = true
-      // What the server tells may be over before its database answers this question: nobody would ask it again.
+      // The server may have said that its database is back before this answer came: nobody else asks again.
       if (detail.value) setTimeout(() => failed && session === id.value && void reload(), AGAIN_MS)
     }
   }

@@ -1,8 +1,8 @@
 //! The strokes of every source of a session, found in its own microphone and held against all others.
 //!
 //! [`bins`] hears, [`learn`] knows the sources from the arrival table, [`find`] sees where something may begin, [`look`] says what speaks
-//! for it, [`odds`] weighs that, [`moment`] says when exactly, [`event`] puts together what sounds together. [`seen`] is everything that may be an attack,
-//! whosever it is.
+//! for it, [`odds`] weighs that, [`moment`] says when exactly, [`event`] puts together what sounds together. [`seen`] is everything that
+//! may be an attack, of whatever source.
 
 pub mod bins;
 mod blocks;

@@ -1,4 +1,4 @@
-//! Everything in any microphone that may be an attack, whosever it is: what nothing may be cut through.
+//! Everything in any microphone that may be an attack, of whatever source: nothing is cut there.
 
 use super::bins::{BANDS, Bins};
 use super::blocks::in_blocks;

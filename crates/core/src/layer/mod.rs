@@ -20,8 +20,8 @@ use pairs::{common_lag, paired};
 use serde::{Deserialize, Serialize};
 use strokes::{Struck, strokes};
 
-/// A stroke of the source and of the layer rises by so much over the five milliseconds before, in dB: a source rings and hears others, while the second
-/// of two strokes of a layer begins in the sound of the first.
+/// A stroke of the source and of the layer rises by so much over the five milliseconds before, in dB: a source rings and hears others,
+/// while the second of two strokes of a layer begins in the sound of the first.
 const RISES_DB: [f64; 2] = [8.0, 5.0];
 /// Strokes of one are the other's within this of the common lag, in seconds.
 const REACH_S: f64 = 0.008;

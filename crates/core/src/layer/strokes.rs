@@ -6,6 +6,7 @@ use crate::measure::table::Report;
 use crate::progress::MeasureError;
 use crate::signal::{Placed, index};
 use crate::units::SampleRate;
+use std::collections::BTreeMap;
 
 /// Weaker strokes this close to a stronger one are part of it, in seconds.
 const APART_S: f64 = 0.012;
@@ -45,14 +46,13 @@ pub fn strokes(sound: &Placed, rises_db: f64, rate: SampleRate, report: Report) 
     let mut all = places.into_iter().map(|at| one(sound, at, rate)).collect::<Result<Vec<_>, _>>()?;
     all.sort_by(|a, b| b.level.total_cmp(&a.level));
     let apart = rate.frames(APART_S);
-    let mut kept: Vec<Struck> = Vec::new();
+    let mut kept: BTreeMap<i64, Struck> = BTreeMap::new();
     for stroke in all {
-        if kept.iter().all(|k| (k.frame - stroke.frame).abs() >= apart) {
-            kept.push(stroke);
+        if kept.range(stroke.frame - apart + 1..stroke.frame + apart).next().is_none() {
+            kept.insert(stroke.frame, stroke);
         }
     }
-    kept.sort_by_key(|k| k.frame);
-    Ok(kept)
+    Ok(kept.into_values().collect())
 }
 
 fn one(sound: &Placed, about: i64, rate: SampleRate) -> Result<Struck, MeasureError> {

@@ -1,4 +1,4 @@
-//! A set set onto a grid: which strokes belong together, where each was meant, how far it goes, and the pieces that bring it there.
+//! A set of microphones moved onto a grid: which strokes belong together, where each was meant, how far it goes, and the pieces that bring it there.
 
 use super::grid::Grid;
 use super::moves::{Asked, Event, Fate, fate};
@@ -43,7 +43,7 @@ pub struct Moved {
     pub rides: bool,
 }
 
-/// A set that is set onto a grid.
+/// A set moved onto a grid.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Tightened {
     /// In the order of time.

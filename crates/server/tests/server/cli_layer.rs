@@ -50,7 +50,7 @@ fn a_layer_is_set_onto_its_source_and_then_lies_on_it() {
         };
         let (on, rides) = (made.matches.iter().filter(lies).count(), report["rides"].as_array().unwrap().len());
         assert!((on + rides) * 10 >= made.matches.len() * 8, "{seed}: {on} lie on it, {rides} could not");
-        assert!(again["invert"] == false, "{seed}: what was inverted is turned");
+        assert!(again["invert"] == false, "{seed}: an inverted layer is inverted back");
         let [before, after] =
             ["Sample.wav", "set/Sample.wav"].map(|f| read(&std::fs::read(folder.path().join(f)).unwrap()).1[0].len());
         assert!(after + 4_800 > before, "{seed}: nothing of it is left out");
