@@ -19,7 +19,7 @@ const WORKERS: usize = 2;
 
 /// What has not been given back this long after jobs were to stop is left to its lease. Milliseconds suffice; a database that is
 /// overloaded is waited for, since a job that is not given back counts as begun.
-const GIVING_BACK: Duration = Duration::from_secs(3);
+const GIVING_BACK: Duration = Duration::from_secs(6);
 
 /// Serves on a listener until `ended` becomes true; then lets requests finish for a second and jobs stop at a safe place. Calls `ready` once requests
 /// are answered.

@@ -153,8 +153,8 @@ impl Workers {
             }
             Ended::DatabaseAway(cause) => {
                 tracing::warn!(job = %id, %cause, "job interrupted");
-                // Given back, not counted, as soon as the database can be asked.
-                while !*ended.borrow() && queue::release(&self.db, id, self.id).await.is_err() {
+                // Given back, not counted, as soon as the database can be asked; once also where the server goes down meanwhile.
+                while queue::release(&self.db, id, self.id).await.is_err() && !*ended.borrow() {
                     self.rest(Duration::from_secs(1), ended).await;
                 }
                 return false;
