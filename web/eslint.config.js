@@ -23,5 +23,15 @@ export default ts.config(
       eqeqeq: 'error',
     },
   },
+  {
+    files: ['src/**/*.test.ts'],
+    ignores: ['src/**/*.apart.test.ts'],
+    rules: {
+      'no-restricted-properties': [
+        'error',
+        { object: 'vi', property: 'mock', message: 'The other files share their modules with this one: name it *.apart.test.ts.' },
+      ],
+    },
+  },
   { files: ['public/**/*.js'], languageOptions: { globals: globals.audioWorklet } },
 )

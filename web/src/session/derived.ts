@@ -12,8 +12,8 @@ export interface Source<S, T> {
   subject: () => S | null
   /** What it is a result of: the last one stays in sight while this stays the same. */
   of?: (subject: S) => unknown
-  /** The result; nothing while it has not been measured. */
-  read: (subject: S) => Promise<T | null | undefined>
+  /** The result; nothing while it has not been measured. `context.signal` ends the reading when nobody wants it any more. */
+  read: (subject: S, context: QueryFunctionContext) => Promise<T | null | undefined>
   /** Begins to measure, and gives the job. Left out where the server begins by itself. */
   begin?: (subject: S) => Promise<string | undefined>
 }
@@ -31,10 +31,11 @@ export function useDerived<S, T>(source: Source<S, T>) {
   const queryKey = computed(() => [store.id, source.kind, subject.value])
   let anew = false
 
-  async function read({ queryKey: key, client }: QueryFunctionContext): Promise<Read<T>> {
+  async function read(context: QueryFunctionContext): Promise<Read<T>> {
+    const { queryKey: key, client } = context
     const wanted = key[2] as S
     const before = client.getQueryData<Read<T>>(key)
-    const view = (await source.read(wanted)) ?? null
+    const view = (await source.read(wanted, context)) ?? null
     if (view !== null || !source.begin) return { view, job: '' }
     // What failed or was cancelled is not begun again before somebody asks, or it is about something else.
     const ended = before && store.jobs.get(before.job)?.state

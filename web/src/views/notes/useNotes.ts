@@ -18,7 +18,9 @@ export function useNotes(wanted: { score: string; track: string }) {
     queryFn: () => ask(client.GET('/api/sessions/{session}/scores', { params: { path: path() } })),
     enabled: () => store.id !== '',
   })
-  const scores = computed(() => list.data.value ?? [])
+  /** What is being removed is no choice from the click on: the server would be asked about what it has no more. */
+  const going = ref('')
+  const scores = computed(() => (list.data.value ?? []).filter((s) => s.id !== going.value))
   const chosen = ref(wanted)
   const score = computed(() => scores.value.find((s) => s.id === chosen.value.score) ?? scores.value[0] ?? null)
   const track = computed(() => store.track(chosen.value.track) ?? store.inOrder.find((t) => t.role === 'rendered') ?? null)
@@ -33,7 +35,8 @@ export function useNotes(wanted: { score: string; track: string }) {
       return { score: s.id, track: t.id, placed, carried: t.correction }
     },
     of: ({ score, track }) => [score, track],
-    read: ({ score, track }) => ask(client.GET('/api/sessions/{session}/notes', { params: { path: path(), query: { score, track } } })),
+    read: ({ score, track }, { signal }) =>
+      ask(client.GET('/api/sessions/{session}/notes', { params: { path: path(), query: { score, track } }, signal })),
     begin: ({ score, track }) => ask(client.POST('/api/sessions/{session}/notes', { params: { path: path() }, body: { score, track } })),
   })
   // A file that was removed is no choice any more.
@@ -60,7 +63,9 @@ export function useNotes(wanted: { score: string; track: string }) {
 
   async function remove(id: string): Promise<void> {
     const params = { path: { ...path(), score: id } }
-    if (await told(() => ask(client.DELETE('/api/sessions/{session}/scores/{score}', { params })))) await list.refetch()
+    going.value = id
+    if (!(await told(() => ask(client.DELETE('/api/sessions/{session}/scores/{score}', { params }))))) going.value = ''
+    await list.refetch()
   }
 
   async function takeTempo(id: string): Promise<void> {
