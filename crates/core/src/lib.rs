@@ -32,6 +32,7 @@ pub mod progress;
 pub mod render;
 pub mod signal;
 pub mod sync;
+pub mod takes;
 pub mod timecode;
 pub mod timing;
 pub mod track;

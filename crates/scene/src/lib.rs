@@ -23,6 +23,7 @@ pub mod sets;
 pub mod stages;
 pub mod stereo;
 pub mod struck;
+pub mod takes;
 pub mod varied;
 pub mod walkers;
 

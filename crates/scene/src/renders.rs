@@ -143,7 +143,7 @@ fn pad(key: f64, force: f64, seconds: f64, swells_s: f64, rng: &mut ChaCha8Rng) 
 }
 
 /// A little of a room: four combs of different lengths, so many dB down.
-fn roomy(sound: &mut [f32], decay_s: f64, db: f64, rng: &mut ChaCha8Rng) {
+pub(crate) fn roomy(sound: &mut [f32], decay_s: f64, db: f64, rng: &mut ChaCha8Rng) {
     let dry = sound.to_vec();
     let gain = 10f64.powf(db / 20.0) as f32;
     for _ in 0..4 {

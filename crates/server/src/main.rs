@@ -44,6 +44,8 @@ enum Command {
     Layer(cli::LayerArgs),
     /// Move the strokes of a set towards a grid, all its recordings alike, and read every attack back.
     Tighten(cli::TightenArgs),
+    /// Hold two takes of one part against each other, chord by chord, and tell where they do not sit together.
+    Takes(cli::TakesArgs),
     /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
     Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
@@ -75,6 +77,7 @@ fn main() -> ExitCode {
         Command::Follow(args) => done(cli::run_follow(&args)),
         Command::Notes(args) => done(cli::run_notes(&args)),
         Command::Sync(args) => done(cli::run_sync(&args)),
+        Command::Takes(args) => done(cli::run_takes(&args)),
         Command::Tempo(args) => done(cli::run_tempo(&args)),
         Command::Hits(args) => done(cli::run_hits(&args)),
         Command::Layer(args) => done(cli::run_layer(&args)),

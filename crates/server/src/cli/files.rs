@@ -1,5 +1,6 @@
 //! Recordings named on the command line, decoded into working copies.
 
+use marea_core::signal::Placed;
 use marea_core::units::{SampleRate, SessionFrame};
 use marea_media::prepare::{channel_path, prepare};
 use marea_media::work::WorkFile;
@@ -22,6 +23,33 @@ pub(super) struct Loaded {
     pub(super) info: AudioInfo,
     pub(super) channels: Vec<WorkFile>,
     pub(super) start: SessionFrame,
+}
+
+impl Loaded {
+    /// Its first channel, where it stands.
+    pub(super) fn placed(&self) -> Result<Placed<'_>, String> {
+        let source = self.channels.first().ok_or_else(|| format!("{}: no channel", self.name))?;
+        Ok(Placed { source, start: self.start })
+    }
+}
+
+/// Two files at the rate of the first, the second where its time stamp has it.
+pub(super) struct Two {
+    pub(super) files: [Loaded; 2],
+    pub(super) rate: SampleRate,
+    /// Goes with the working copies in it.
+    _folder: tempfile::TempDir,
+}
+
+pub(super) fn load_two(paths: [&Path; 2]) -> Result<Two, String> {
+    let opened = marea_media::AudioReader::open(paths[0]).map_err(|e| format!("{} {e}", paths[0].display()))?;
+    let rate = opened.info().rate;
+    let folder = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
+    let [first, second] = [("first", paths[0]), ("second", paths[1])];
+    let mut files =
+        [load(first.1, &folder.path().join(first.0), rate)?, load(second.1, &folder.path().join(second.0), rate)?];
+    place_by_stamp(&mut files, 0, rate);
+    Ok(Two { files, rate, _folder: folder })
 }
 
 pub(super) fn base_name(path: &Path) -> String {

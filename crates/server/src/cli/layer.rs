@@ -1,7 +1,7 @@
 //! `marea layer`: a track that doubles another hit by hit.
 
 use super::args::{FormatArgs, WriteArgs};
-use super::files::{Loaded, load, place_by_stamp};
+use super::files::load_two;
 use super::report::round;
 use super::write::{Planned, write_all};
 use clap::Args;
@@ -9,7 +9,6 @@ use marea_core::dsp::stats::median;
 use marea_core::edit::Edit;
 use marea_core::layer::onto::onto;
 use marea_core::layer::{Layered, layered};
-use marea_core::signal::Placed;
 use marea_core::timing::proof::cut;
 use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
@@ -60,16 +59,9 @@ struct MatchReport {
 /// # Errors
 /// A sentence that names the file. Recordings are never written over.
 pub fn run_layer(args: &LayerArgs) -> Result<(), String> {
-    let rate = marea_media::AudioReader::open(&args.source).map_err(|e| format!("{} {e}", args.source.display()))?;
-    let rate = rate.info().rate;
-    let folder = tempfile::tempdir().map_err(|e| format!("no temporary folder: {e}"))?;
-    let mut files = [
-        load(&args.source, &folder.path().join("source"), rate)?,
-        load(&args.layer, &folder.path().join("layer"), rate)?,
-    ];
-    place_by_stamp(&mut files, 0, rate);
-    let [source, layer] = &files;
-    let (heard, doubles) = (placed(source)?, placed(layer)?);
+    let two = load_two([&args.source, &args.layer])?;
+    let (rate, [source, layer]) = (two.rate, &two.files);
+    let (heard, doubles) = (source.placed()?, layer.placed()?);
     let found = layered([&heard, &doubles], rate, &|_| true).map_err(|e| e.to_string())?;
     let mut rides = Vec::new();
     if let Some(out) = &args.out {
@@ -91,12 +83,6 @@ pub fn run_layer(args: &LayerArgs) -> Result<(), String> {
         summary(&report);
     }
     Ok(())
-}
-
-/// A file's first channel, where it stands.
-fn placed(file: &Loaded) -> Result<Placed<'_>, String> {
-    let source = file.channels.first().ok_or_else(|| format!("{}: no channel", file.name))?;
-    Ok(Placed { source, start: file.start })
 }
 
 fn report(found: &Layered, rides: &[f64], rate: SampleRate) -> Report {

@@ -2,7 +2,7 @@
 //! session, or on one file of several channels by itself; `marea paths` on a map of signal paths, `marea probe` on a path
 //! that exists, `marea follow` on a print, `marea notes` on a rendered instrument, `marea sync` on recorders with clocks of their own,
 //! `marea tempo` on tracks against a grid, `marea hits` on the strokes of a set,
-//! `marea tighten` to set them onto a grid, `marea layer` on what doubles a track.
+//! `marea tighten` to set them onto a grid, `marea layer` on what doubles a track, `marea takes` on two takes of one part.
 
 mod args;
 mod facts;
@@ -19,6 +19,7 @@ mod probe;
 mod report;
 mod session;
 mod sync;
+mod takes;
 mod tempo;
 mod tighten;
 mod write;
@@ -31,6 +32,7 @@ pub use notes::{NotesArgs, run_notes};
 pub use paths::{PathsArgs, run_paths};
 pub use probe::{ProbeArgs, run_probe};
 pub use sync::{SyncArgs, run_sync};
+pub use takes::{TakesArgs, run_takes};
 pub use tempo::{TempoArgs, run_tempo};
 pub use tighten::{TightenArgs, run_tighten};
 

@@ -15,6 +15,7 @@ mod cli_notes;
 mod cli_paths;
 mod cli_probe;
 mod cli_sync;
+mod cli_takes;
 mod cli_tempo;
 mod cli_tighten;
 mod crash;
