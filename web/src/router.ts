@@ -18,6 +18,7 @@ export const router = createRouter({
         { path: 'rendered', name: 'rendered', component: () => import('./views/notes/NotesView.vue') },
         { path: 'clocks', name: 'clocks', component: () => import('./views/clocks/ClocksView.vue') },
         { path: 'tempo', name: 'tempo', component: () => import('./views/tempo/TempoView.vue') },
+        { path: 'timing', name: 'timing', component: () => import('./views/timing/TimingView.vue') },
         { path: 'deliver', name: 'deliver', component: () => import('./views/deliver/DeliverView.vue') },
       ],
     },

@@ -115,6 +115,11 @@ async fn pictures() {
     b.click("[data-test=hold]").await;
     b.find("[data-test=against]").await;
     shot("tempo").await;
+    b.page.goto(&format!("{}/sessions/{session}/timing", server.base)).await.expect("the page");
+    b.click("[data-test=listen]").await;
+    b.find("[data-test=proof]").await;
+    b.find("[data-test=strokes]").await.send_keys(&"\u{e014}".repeat(5)).await.expect("keys");
+    shot("timing").await;
     b.page.goto(&format!("{}/sessions/{session}/deliver", server.base)).await.expect("the page");
     b.click("[data-test=write]").await;
     b.find("[data-test=delivery]").await;

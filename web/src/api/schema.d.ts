@@ -869,6 +869,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/timing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A set as it would be moved; 204 when that was not measured. */
+        get: operations["show_timing"];
+        put?: never;
+        /** Ask for a set to be cut and moved; answers the job, or 204 when that was done already. */
+        post: operations["request_timing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/timing/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cut and move a set together, or, without sections, leave it as recorded: one decision. */
+        post: operations["take_timing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/tracks/{track}": {
         parameters: {
             query?: never;
@@ -1689,6 +1724,30 @@ export interface components {
             /** @description A sentence, for people. */
             message: string;
         };
+        /** @description Strokes that belong together, and what becomes of them. */
+        EventFound: {
+            /**
+             * Format: double
+             * @description Session frame at which they are heard with the offsets carried.
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description By how many frames they are moved in the end, later when positive.
+             */
+            by: number;
+            /** @description Too far off: left, for somebody to decide. */
+            left: boolean;
+            /**
+             * Format: double
+             * @description Where they were meant; where they are, outside of all sections.
+             */
+            meant: number;
+            /** @description They could not be parted from what sounds before, and go along with it. */
+            rides: boolean;
+            /** @description The tracks struck. */
+            tracks: string[];
+        };
         /** @description Something that somebody measured in the room. */
         Fact: {
             /** @description A microphone is so far from its own source. */
@@ -1908,6 +1967,31 @@ export interface components {
             database: string;
             /** @description Version of the server. */
             version: string;
+        };
+        /** @description A stroke. */
+        Hit: {
+            /**
+             * Format: double
+             * @description Session frame at which its own microphone begins to hear it, as recorded.
+             */
+            at: number;
+            /**
+             * Format: float
+             * @description Level against a usual stroke of its source, in dB.
+             */
+            level_db: number;
+            /**
+             * Format: float
+             * @description By how much it stands over all that other sources send there, in dB.
+             */
+            margin_db: number;
+            /**
+             * Format: float
+             * @description Natural logarithm of the odds that it is one.
+             */
+            odds: number;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
         };
         /** @description All channels. */
         Image: {
@@ -2870,6 +2954,27 @@ export interface components {
             /** @description How sure. */
             verdict: components["schemas"]["Verdict"];
         };
+        /** @description What plays when the set is moved, read back. */
+        ProofFound: {
+            /** @description Everything that may be an attack, in any microphone. */
+            attacks: number;
+            /** @description Session frames of joins that click. */
+            clicks: number[];
+            /** @description And of those played twice. */
+            doubled: number[];
+            /** @description Session frames of those that are not played in full. */
+            lost: number[];
+            /**
+             * Format: double
+             * @description What is left outside of fades when the recording, moved, is taken from what plays, in dB; none where nothing is.
+             */
+            null_db?: number | null;
+            /**
+             * Format: double
+             * @description The worst join, in dB against the level about it; none where none adds anything.
+             */
+            worst_join_db?: number | null;
+        };
         /** @description What one channel is to carry besides what it carries. */
         Proposed: {
             /** @description Nothing, where nothing is wrong. */
@@ -2975,6 +3080,33 @@ export interface components {
              * @description Length to the beginning of its last note, in seconds.
              */
             seconds: number;
+        };
+        /** @description A part of the session in which a set is moved, and how. */
+        SectionOf: {
+            /**
+             * Format: double
+             * @description Strokes further off than this stay, in ms: 0 to 2,000.
+             */
+            farthest_ms: number;
+            /** @description Note value: 1/1 to 1/64, with a dot for dotted, t for a triplet, s and a per cent for swing. */
+            grid: string;
+            /**
+             * Format: uuid
+             * @description A track whose strokes they are moved onto instead.
+             */
+            onto?: string | null;
+            /** @description From one session frame to another; all of it when it is not said. */
+            range?: number[] | null;
+            /**
+             * Format: double
+             * @description Deviations up to this stay, in ms: 0 to 500.
+             */
+            slack_ms: number;
+            /**
+             * Format: double
+             * @description Part of the deviation that is taken out, in per cent: 0 to 100.
+             */
+            strength: number;
         };
         /** @description Which print, and of which send. */
         SendAndPrint: {
@@ -3131,6 +3263,11 @@ export interface components {
             /** @description Later changes of tempo and metre, in order, 10000 at most; an empty list for one tempo. */
             tempo_changes?: components["schemas"]["TempoChange"][] | null;
         };
+        /**
+         * @description How the tracks of a set are carried now.
+         * @enum {string}
+         */
+        SetCarried: "recorded" | "moved" | "other";
         /**
          * @description What settles one of the axes.
          * @enum {string}
@@ -3322,6 +3459,16 @@ export interface components {
             /** @description Frame after the last. */
             to: components["schemas"]["RecordingFrame"];
         };
+        /** @description The strokes of one track. */
+        StrokesFound: {
+            /** @description As recorded, in the order of time. */
+            hits: components["schemas"]["Hit"][];
+            /**
+             * Format: uuid
+             * @description Which.
+             */
+            track: string;
+        };
         /** @description A band of the spectrum of the speed. */
         Swung: {
             /**
@@ -3430,6 +3577,42 @@ export interface components {
         };
         /** @description Points (recording frame, session frame), both rising; straight lines between them, and on beyond the ends. */
         TimeMap: number[][];
+        /** @description A set cut and moved. */
+        TimingFound: {
+            /** @description In the order of time. */
+            events: components["schemas"]["EventFound"][];
+            /** @description From one session frame to another, where pieces give over to one another. */
+            joins: number[][];
+            /** @description The proof. */
+            proof: components["schemas"]["ProofFound"];
+            /** @description Tracks that are cut, with what is linked with them. */
+            set: string[];
+            /** @description The pieces. */
+            slices: components["schemas"]["Slice"][];
+            /** @description The strokes that were found, by track. */
+            strokes: components["schemas"]["StrokesFound"][];
+            /** @description Tracks of the set without strokes of their own. */
+            without: string[];
+        };
+        /** @description A set of tracks that are cut and moved together. */
+        TimingOf: {
+            /** @description Tracks whose strokes are moved; all of the set that have some when there are none. */
+            hits?: string[];
+            /** @description What lies in several belongs to the last; what lies in none stays. */
+            sections: components["schemas"]["SectionOf"][];
+            /** @description Tracks that are cut; what is linked with one of them comes along. */
+            set: string[];
+            /**
+             * Format: double
+             * @description Strokes of several tracks closer together than this are one, in ms: 0 to 100.
+             */
+            within_ms: number;
+        };
+        /** @description A set as it would be moved. */
+        TimingView: components["schemas"]["TimingFound"] & {
+            /** @description How it is carried now. */
+            carried: components["schemas"]["SetCarried"];
+        };
         /** @description What changes, and to what. All but the side are parts of what a track carries. */
         To: {
             /** @description Offset in frames, positive later. */
@@ -8002,6 +8185,236 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_timing: {
+        parameters: {
+            query: {
+                /** @description A `TimingOf` as JSON. */
+                of: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimingView"];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_timing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimingOf"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_timing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimingOf"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
                 };
             };
             /** @description Only pages of this server may ask it. */

@@ -1,4 +1,4 @@
-//! A set of microphones moved onto a grid: which strokes belong together, where each was meant, how far it goes, and the pieces that bring it there.
+//! A set of microphones moved onto a grid or onto somebody else's strokes: which strokes belong together, where each was meant, how far it goes, and the pieces that bring it there.
 
 use super::grid::Grid;
 use super::moves::{Asked, Event, Fate, fate};
@@ -13,17 +13,55 @@ use crate::verdict::Verdict;
 /// Strokes on one place of the grid are moved as one up to this far apart, in seconds: a flam stays a flam.
 const ONE_PLACE_S: f64 = 0.04;
 
+/// What strokes are moved towards.
+#[derive(Debug, Clone, Copy)]
+pub enum Towards<'a> {
+    /// Note values.
+    Grid(Grid),
+    /// The strokes of somebody else, in session frames, in order.
+    Strokes(&'a [f64]),
+}
+
+/// A part of the session, and how it is moved.
+#[derive(Debug, Clone, Copy)]
+pub struct Section<'a> {
+    /// From one session frame to another; all of it where there is none.
+    pub range: Option<[f64; 2]>,
+    /// Where to.
+    pub towards: Towards<'a>,
+    /// Strength, slack, and how far at most.
+    pub asked: Asked,
+}
+
 /// Where to, and by how much.
 #[derive(Debug, Clone, Copy)]
 pub struct Wanted<'a> {
-    /// Note values.
-    pub grid: Grid,
-    /// Where they fall.
+    /// What lies in several of them belongs to the last; what lies in none stays.
+    pub sections: &'a [Section<'a>],
+    /// Where note values fall.
     pub beats: &'a Beats,
-    /// Strength, slack, and how far at most.
-    pub asked: Asked,
     /// Strokes closer together than so many frames are one event.
     pub within: f64,
+}
+
+impl Wanted<'_> {
+    /// The section that a stroke belongs to, and where it was meant.
+    fn meant(&self, at: f64) -> Option<(&Section<'_>, f64)> {
+        let inside = |s: &&Section| s.range.is_none_or(|[from, to]| from <= at && at < to);
+        let section = self.sections.iter().rev().find(inside)?;
+        let place = match section.towards {
+            Towards::Grid(grid) => grid.nearest(self.beats, at),
+            Towards::Strokes(strokes) => nearest(strokes, at)?,
+        };
+        Some((section, place))
+    }
+}
+
+/// The nearest of some frames in order.
+fn nearest(all: &[f64], at: f64) -> Option<f64> {
+    let next = all.partition_point(|s| *s < at);
+    let near = &all[next.saturating_sub(1)..(next + 1).min(all.len())];
+    near.iter().copied().min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs()))
 }
 
 /// What becomes of strokes that belong together.
@@ -31,7 +69,7 @@ pub struct Wanted<'a> {
 pub struct Moved {
     /// Session frame at which they are played, without what their own microphones are late by.
     pub at: f64,
-    /// Where the grid has them.
+    /// Where they were meant: their place on the grid, or the stroke that they go with. Where they are, outside of all sections.
     pub meant: f64,
     /// The sources struck, by their place in the list.
     pub sources: Vec<usize>,
@@ -43,7 +81,7 @@ pub struct Moved {
     pub rides: bool,
 }
 
-/// A set moved onto a grid.
+/// A set cut and moved.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Tightened {
     /// In the order of time.
@@ -69,7 +107,7 @@ pub struct Heard<'a> {
     pub rate: SampleRate,
 }
 
-/// Moves the strokes of some sources (by their place in the list) towards a grid, and all that sounds with them.
+/// Moves the strokes of some sources (by their place in the list) to where they were meant, and all that sounds with them.
 pub fn tighten(heard: &Heard, of: &[usize], wanted: &Wanted) -> Tightened {
     let sure = |(n, p): (usize, &Played)| Played {
         hits: p.hits.iter().filter(|h| of.contains(&n) && h.verdict > Verdict::Undecided).copied().collect(),
@@ -115,11 +153,13 @@ impl Heard<'_> {
     /// Events that share a place of the grid and follow closely are one.
     fn gathered(&self, events: Vec<Together>, wanted: &Wanted) -> Vec<Together> {
         let close = self.rate.frames(ONE_PLACE_S) as f64;
-        let place = |e: &Together| wanted.grid.nearest(wanted.beats, self.played_at(e, wanted));
+        let place = |e: &Together| wanted.meant(self.played_at(e, wanted)).map(|(_, place)| place);
         let mut groups: Vec<Together> = Vec::new();
         for event in events {
             match groups.last_mut() {
-                Some(last) if event.at() - last.at() < close && place(&event) == place(last) => {
+                Some(last)
+                    if event.at() - last.at() < close && place(&event).is_some_and(|p| place(last) == Some(p)) =>
+                {
                     last.strokes.extend(event.strokes);
                 }
                 _ => groups.push(event),
@@ -133,8 +173,10 @@ impl Heard<'_> {
         let reach = group.strokes.iter().flat_map(|(n, hit)| arrivals(&self.played[*n], hit.at).chain([hit.at]));
         let [first, last] = reach.fold([f64::MAX, f64::MIN], |[a, b], at| [a.min(at), b.max(at)]);
         let event = Event { at, first: first.floor() as i64, last: last.ceil() as i64 };
-        let meant = wanted.grid.nearest(wanted.beats, at);
-        let mut fate = fate(at, meant, &wanted.asked);
+        let (mut fate, meant) = match wanted.meant(at) {
+            Some((section, meant)) => (fate(at, meant, &section.asked), meant),
+            None => (Fate::Moved(0), at),
+        };
         // Nothing is moved out over the beginning.
         if event.first - self.rate.frames(BEFORE_EVENT_S) + fate.by() < self.span[0] && fate.by() < 0 {
             fate = Fate::Left;
@@ -171,7 +213,8 @@ mod tests {
         let heard = Heard { played, late, seen: &[], span: [0, 480_000], rate };
         let beats = TempoMap::single(120.0, 4, 0.0).beats(rate.hz_f64());
         let asked = Asked { strength: 1.0, slack: 0.0, farthest: 4_000.0 };
-        let wanted = Wanted { grid: "1/8".parse().unwrap(), beats: &beats, asked, within: 576.0 };
+        let sections = [Section { range: None, towards: Towards::Grid("1/8".parse().unwrap()), asked }];
+        let wanted = Wanted { sections: &sections, beats: &beats, within: 576.0 };
         let all: Vec<usize> = (0..played.len()).collect();
         tighten(&heard, &all, &wanted).moved.iter().map(|m| (m.at, m.fate, m.by, m.sources.len())).collect()
     }
@@ -189,6 +232,27 @@ mod tests {
         let all = [played(0, &[(24_000.0, 0.0)]), played(1, &[(24_240.0, 0.0), (48_240.0, 0.0)])];
         let told = moved(&all, &[0.0, 240.0]);
         assert_eq!(told, [(24_000.0, Fate::Moved(0), 0, 2), (48_000.0, Fate::Moved(0), 0, 1)]);
+    }
+
+    #[test]
+    fn sections_have_settings_of_their_own_and_the_last_one_counts() {
+        let all = [played(0, &[(12_100.0, 0.0), (36_100.0, 0.0), (60_100.0, 0.0), (84_100.0, 0.0)])];
+        let rate = SampleRate::new(RATE).unwrap();
+        let heard = Heard { played: &all, late: &[0.0; 2], seen: &[], span: [0, 480_000], rate };
+        let beats = TempoMap::single(120.0, 4, 0.0).beats(rate.hz_f64());
+        let asked = |strength| Asked { strength, slack: 0.0, farthest: 4_000.0 };
+        let towards = Towards::Grid("1/8".parse().unwrap());
+        let bass = [59_000.0, 61_000.0];
+        let sections = [
+            Section { range: Some([20_000.0, 70_000.0]), towards, asked: asked(0.5) },
+            Section { range: Some([50_000.0, 90_000.0]), towards: Towards::Strokes(&bass), asked: asked(1.0) },
+        ];
+        let wanted = Wanted { sections: &sections, beats: &beats, within: 576.0 };
+        let made = tighten(&heard, &[0], &wanted);
+        // Outside of all, the first's half, onto the bass, and too far from any of its strokes.
+        let told: Vec<(i64, f64)> = made.moved.iter().map(|m| (m.by, m.meant)).collect();
+        assert_eq!(told, [(0, 12_100.0), (-50, 36_000.0), (900, 61_000.0), (0, 61_000.0)]);
+        assert_eq!(made.moved[3].fate, Fate::Left);
     }
 
     #[test]

@@ -4,7 +4,7 @@ use marea_core::edit::tempo::TempoMap;
 use marea_core::hits::{hits, seen::seen};
 use marea_core::timing::moves::{Asked, Fate};
 use marea_core::timing::proof::{ledger, prove};
-use marea_core::timing::tighten::{Heard, Tightened, Wanted, tighten};
+use marea_core::timing::tighten::{Heard, Section, Tightened, Towards, Wanted, tighten};
 use marea_core::units::SampleRate;
 use marea_scene::sets::RATE_HZ;
 use marea_scene::struck::{How, Set};
@@ -116,7 +116,8 @@ fn asked(heard: &Heard, seed: u64) -> Tightened {
     let [slack, farthest] = [rng.random_range(0.0..0.01), rng.random_range(0.03..0.1)].map(|s| s * f64::from(RATE_HZ));
     let asked = Asked { strength, slack, farthest };
     let all: Vec<usize> = (0..heard.played.len()).collect();
-    tighten(heard, &all, &Wanted { grid, beats: &beats, asked, within: WITHIN })
+    let sections = [Section { range: None, towards: Towards::Grid(grid), asked }];
+    tighten(heard, &all, &Wanted { sections: &sections, beats: &beats, within: WITHIN })
 }
 
 /// Events, those moved, those that ride along, those left.

@@ -18,6 +18,7 @@ pub mod sessions;
 pub mod sound;
 mod state;
 pub mod tempo;
+pub mod timing;
 pub mod upload;
 pub mod uploads;
 
@@ -111,6 +112,9 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(tempo::show_tempo)
             .service(tempo::use_tempo)
             .service(tempo::take_lags)
+            .service(timing::request_timing)
+            .service(timing::show_timing)
+            .service(timing::take_timing)
             .service(deliveries::request_delivery)
             .service(deliveries::list_deliveries)
             .service(deliveries::download_file)

@@ -14,7 +14,7 @@ use marea_core::signal::Placed;
 use marea_core::timing::grid::Grid;
 use marea_core::timing::moves::{Asked, Fate};
 use marea_core::timing::proof::{Proof, cut, prove};
-use marea_core::timing::tighten::{Heard, Moved, Tightened, Wanted, tighten};
+use marea_core::timing::tighten::{Heard, Moved, Section, Tightened, Towards, Wanted, tighten};
 use marea_core::units::SampleRate;
 use serde::Serialize;
 use std::path::PathBuf;
@@ -123,12 +123,10 @@ pub fn run_tighten(args: &TightenArgs) -> Result<Outcome, String> {
         [sounds.iter().map(|s| s.start.0).min().unwrap_or(0), sounds.iter().map(|s| s.end().0).max().unwrap_or(0)];
     let heard = Heard { played: &all, late: &late, seen: &seen, span, rate: set.rate };
     let frames = |ms: f64| ms * set.rate.hz_f64() / 1_000.0;
-    let wanted = Wanted {
-        grid: args.grid,
-        beats: &map.beats(set.rate.hz_f64()),
-        asked: Asked { strength: args.strength / 100.0, slack: frames(args.slack), farthest: frames(args.farthest) },
-        within: frames(args.within),
-    };
+    let asked = Asked { strength: args.strength / 100.0, slack: frames(args.slack), farthest: frames(args.farthest) };
+    let sections = [Section { range: None, towards: Towards::Grid(args.grid), asked }];
+    let beats = map.beats(set.rate.hz_f64());
+    let wanted = Wanted { sections: &sections, beats: &beats, within: frames(args.within) };
     let made = tighten(&heard, &chosen(&set, &all, &args.hits)?, &wanted);
     let proof = prove(&sounds, &made.plan, &made.seen, set.rate, &|_| true).map_err(|e| e.to_string())?;
     if let Some(out) = &args.out {

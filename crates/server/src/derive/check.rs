@@ -76,6 +76,25 @@ pub fn measured_in_room(rows: &[TrackRow]) -> Vec<Fact> {
     rows.iter().enumerate().flat_map(one).collect()
 }
 
+/// The sound of every track; of what cannot be read, nothing, and the reason.
+pub(super) type Sounds = (Vec<Box<dyn Source + Sync>>, Vec<(usize, String)>);
+
+/// Opens all tracks. The rest goes on without one that cannot be read.
+pub(super) fn all_sounds(work: &Work) -> Result<Sounds, JobError> {
+    let (mut sounds, mut missing): Sounds = (Vec::new(), Vec::new());
+    for (i, t) in work.tracks.iter().enumerate() {
+        sounds.push(match work.open(t) {
+            Ok(file) => Box::new(file),
+            Err(JobError::Stopped) => return Err(JobError::Stopped),
+            Err(e) => {
+                missing.push((i, e.to_string()));
+                Box::new(MemSource(Vec::new()))
+            }
+        });
+    }
+    Ok((sounds, missing))
+}
+
 impl Derived for CheckOf {
     const KIND: &'static str = "check";
     const METHOD: u32 = 6;
@@ -105,19 +124,7 @@ impl Derived for CheckOf {
     }
 
     fn measure(&self, work: &Work) -> Result<Measured, JobError> {
-        let mut missing = Vec::new();
-        let mut sounds: Vec<Box<dyn Source + Sync>> = Vec::new();
-        for (i, t) in work.tracks.iter().enumerate() {
-            sounds.push(match work.open(t) {
-                Ok(file) => Box::new(file),
-                Err(JobError::Stopped) => return Err(JobError::Stopped),
-                // The rest goes on without it.
-                Err(e) => {
-                    missing.push((i, e.to_string()));
-                    Box::new(MemSource(Vec::new()))
-                }
-            });
-        }
+        let (sounds, missing) = all_sounds(work)?;
         let known = known(&work.tracks, None);
         let heard = work.tracks.iter().zip(&sounds).map(|(t, s)| Sound {
             source: s.as_ref(),

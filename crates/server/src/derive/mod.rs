@@ -11,6 +11,7 @@ pub mod pair;
 pub mod print;
 pub mod send;
 pub mod tempo;
+pub mod timing;
 pub mod work;
 
 pub use keep::{begin, keep_up, put, run};

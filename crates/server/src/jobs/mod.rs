@@ -192,6 +192,7 @@ impl Workers {
             Task::Derive { of: Subject::Clocks(clocks), .. } => derive::run(self, session, clocks, reporter).await,
             Task::Derive { of: Subject::Notes(notes), .. } => derive::run(self, session, notes, reporter).await,
             Task::Derive { of: Subject::Tempo(tempo), .. } => derive::run(self, session, tempo, reporter).await,
+            Task::Derive { of: Subject::Timing(timing), .. } => derive::run(self, session, timing, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

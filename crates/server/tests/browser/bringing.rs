@@ -16,7 +16,7 @@ const LEAVES: &str =
 #[actix_web::test]
 async fn a_page_that_was_left_goes_on_where_it_stopped() {
     let _turn = beside().await;
-    let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
+    let (s, b) = (TestServer::start().await, Browser::watched(1280, 800).await);
     let folder = tempfile::tempdir().expect("a folder");
     new_session(&b, &s, "Left").await;
     let files: Vec<String> =

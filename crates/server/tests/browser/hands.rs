@@ -215,9 +215,19 @@ async fn small_and_large_screens_show_everything() {
     let b = Browser::open(1280, 800).await;
     for (width, height) in [(1024, 768), (640, 400), (1280, 800), (1920, 1080)] {
         b.resize(width, height).await;
-        for view in
-            ["recordings", "check", "align", "stereo", "latency", "prints", "rendered", "clocks", "tempo", "deliver"]
-        {
+        for view in [
+            "recordings",
+            "check",
+            "align",
+            "stereo",
+            "latency",
+            "prints",
+            "rendered",
+            "clocks",
+            "tempo",
+            "timing",
+            "deliver",
+        ] {
             b.page.goto(&format!("{}/sessions/{session}/{view}", s.base)).await.expect("the page");
             b.find("main > *").await;
             if view == "check" {
@@ -266,6 +276,7 @@ async fn every_view_is_accessible_in_both_themes() {
             (format!("/sessions/{session}/rendered"), ""),
             (format!("/sessions/{session}/clocks"), ""),
             (format!("/sessions/{session}/tempo?by=session"), ""),
+            (format!("/sessions/{session}/timing"), "g"),
             (format!("/sessions/{session}/deliver"), ""),
             (format!("/sessions/{session}/check"), "?"),
             (format!("/sessions/{session}/check"), "history"),
@@ -285,6 +296,6 @@ async fn every_view_is_accessible_in_both_themes() {
             looked += 1;
         }
     }
-    assert_eq!(looked, 30);
+    assert_eq!(looked, 32);
     b.close().await;
 }

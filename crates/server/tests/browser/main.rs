@@ -17,6 +17,7 @@ mod prints;
 mod rendered;
 mod stereo;
 mod tempo;
+mod timing;
 mod way;
 
 use browser::Browser;

@@ -7,7 +7,7 @@ use serde_json::json;
 async fn nothing_comes_from_another_host() {
     let _turn = beside().await;
     let s = TestServer::start().await;
-    let b = Browser::open(1280, 800).await;
+    let b = Browser::watched(1280, 800).await;
     let folder = tempfile::tempdir().expect("a folder");
     new_session(&b, &s, "At home").await;
     bring_in(

@@ -12,6 +12,10 @@ use std::time::{Duration, Instant};
 /// How long a test waits for what must come. On a machine that is busy with something else it comes late.
 const MOST_S: u64 = 150;
 
+/// What is waited for is looked for after so long, then ever less often: looking keeps the page from its work.
+const FIRST_PAUSE: Duration = Duration::from_millis(60);
+const LAST_PAUSE: Duration = Duration::from_millis(400);
+
 pub struct Browser {
     pub page: Client,
     driver: Child,
@@ -45,6 +49,16 @@ const COUNTS_REQUESTS: &str = "(() => {
 
 impl Browser {
     pub async fn open(width: u32, height: u32) -> Self {
+        Self::opened([width, height], json!({ "browser": "ALL" })).await
+    }
+
+    /// One whose requests are written down as well. The driver then takes in every piece of sound that the page is sent, which costs more
+    /// than the page itself.
+    pub async fn watched(width: u32, height: u32) -> Self {
+        Self::opened([width, height], json!({ "browser": "ALL", "performance": "ALL" })).await
+    }
+
+    async fn opened([width, height]: [u32; 2], logged: Value) -> Self {
         let mut driver = Command::new("chromedriver")
             .arg("--port=0")
             .stdout(Stdio::piped())
@@ -81,7 +95,7 @@ impl Browser {
         arguments.push(format!("--user-data-dir={}", profile.path().display()));
         let wanted = json!({
             "goog:chromeOptions": { "args": arguments, "prefs": { "download.default_directory": downloads.path(), "intl.accept_languages": "en-GB" } },
-            "goog:loggingPrefs": { "browser": "ALL", "performance": "ALL" },
+            "goog:loggingPrefs": logged,
         });
         let page = ClientBuilder::new(HttpConnector::new())
             .capabilities(wanted.as_object().expect("an object").clone())
@@ -127,7 +141,7 @@ impl Browser {
             .collect()
     }
 
-    /// Addresses the page asked for since the last call.
+    /// Addresses the page asked for since the last call; of one that is [`Self::watched`].
     pub async fn requested(&self) -> Vec<String> {
         let entries =
             self.page.issue_cmd(Raw { path: "se/log", body: json!({ "type": "performance" }) }).await.expect("the log");
@@ -193,6 +207,7 @@ impl Browser {
     /// Waits until a script gives something true, and gives it.
     pub async fn until(&self, what: &str, script: &str) -> Value {
         let began = Instant::now();
+        let mut pause = FIRST_PAUSE;
         loop {
             let got = self.js(script).await;
             if !matches!(got, Value::Null | Value::Bool(false)) {
@@ -201,7 +216,8 @@ impl Browser {
             if began.elapsed() > Duration::from_secs(MOST_S) {
                 panic!("waited in vain: {what}\n{}", self.seen().await);
             }
-            tokio::time::sleep(Duration::from_millis(60)).await;
+            tokio::time::sleep(pause).await;
+            pause = (pause * 5 / 4).min(LAST_PAUSE);
         }
     }
 

@@ -167,3 +167,52 @@ async fn probes_are_written_and_found_again() {
     let limiter = s.post("/api/probe/devices/0", json!({})).await.1;
     assert!((limiter["latency_samples"].as_f64().unwrap() - 72.0).abs() < 0.05, "{limiter}");
 }
+
+#[actix_web::test]
+async fn a_set_that_cannot_be_moved_is_refused_with_a_sentence() {
+    let s = TestServer::start().await;
+    let (session, send, print) = two(&s).await;
+    let path = format!("/api/sessions/{session}/timing");
+    let section = json!({ "grid": "1/16", "strength": 100.0, "slack_ms": 0.0, "farthest_ms": 60.0 });
+    let with = |key: &str, value: serde_json::Value| {
+        let mut section = section.clone();
+        section[key] = value;
+        json!({ "set": [send, print], "within_ms": 12.0, "sections": [section] })
+    };
+    for (of, says) in [
+        (json!({ "set": [], "within_ms": 12.0, "sections": [section] }), "no tracks are chosen"),
+        (with("strength", json!(900.0)), "strength 900 is not between 0 and 100"),
+        (with("slack_ms", json!(-1.0)), "slack_ms -1 is not between 0 and 500"),
+        (with("farthest_ms", json!(2_001.0)), "farthest_ms 2001 is not between 0 and 2000"),
+        (with("range", json!([500, 500])), "a section ends after it begins"),
+        (with("grid", json!("1/7")), "“1/7” is no grid"),
+        (json!({ "set": [send], "within_ms": 101.0, "sections": [section] }), "within_ms 101 is not between 0 and 100"),
+    ] {
+        let (status, said) = s.post(&path, of).await;
+        assert!(status == 422 && said.to_string().contains(says), "{status} {said}");
+    }
+    let nobody = "00000000-0000-0000-0000-000000000000";
+    assert_eq!(s.post(&path, with("onto", json!(nobody))).await.0, 404);
+    assert_eq!(s.get(&format!("{path}?of=no")).await.0, 422);
+    // Two strangers on a grid: what is told is what would be cut, and nothing is until somebody says so.
+    let plan = with("range", json!([0, 96_000]));
+    assert_eq!(s.post(&format!("{path}/take"), plan.clone()).await.0, 404, "not measured yet");
+    assert_eq!(s.post(&path, plan.clone()).await.0, 202);
+    s.settled(&session).await;
+    assert_eq!(s.post(&path, plan.clone()).await.0, 204, "it is there");
+    let (status, view) = s.get(&format!("{path}?of={}", escaped(&plan.to_string()))).await;
+    assert_eq!((status, &view["carried"], &view["slices"]), (200, &json!("recorded"), &json!([])), "{view}");
+    assert_eq!((&view["proof"]["lost"], &view["proof"]["doubled"]), (&json!([]), &json!([])));
+    // A track that follows a time map cannot be cut as well.
+    let map = json!([[0.0, 0.0], [96_000.0, 96_010.0]]);
+    let change = json!({ "label": "Stretched", "changes": [{ "track_id": print, "after": { "map": map } }] });
+    assert_eq!(s.post(&format!("/api/sessions/{session}/decisions"), change).await.0, 201);
+    let (status, said) = s.post(&path, plan).await;
+    assert!(status == 409 && said.to_string().contains("Print follows a time map"), "{said}");
+}
+
+/// Text as it stands in an address.
+fn escaped(text: &str) -> String {
+    let one = |b: u8| if b.is_ascii_alphanumeric() { (b as char).to_string() } else { format!("%{b:02X}") };
+    text.bytes().map(one).collect()
+}

@@ -1,0 +1,168 @@
+//! Sets of tracks cut and moved together.
+
+use super::state::{State, id};
+use crate::db::decisions::{self, Decision, NewChange, NewDecision};
+use crate::db::patch::EditPatch;
+use crate::db::sessions;
+use crate::db::tracks::TrackRow;
+use crate::derive::Now;
+use crate::derive::timing::TimingFound;
+use crate::error::{ErrorBody, ServerError};
+use crate::tasks::{SectionOf, TimingOf};
+use actix_web::{HttpResponse, get, post, web};
+use marea_core::edit::slice::Cut;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+/// Sections of one plan, at most.
+const MOST_SECTIONS: usize = 200;
+
+/// How a set is to be moved, in an address.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct TimingAsked {
+    /// A `TimingOf` as JSON.
+    pub of: String,
+}
+
+/// How the tracks of a set are carried now.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum SetCarried {
+    /// As recorded.
+    Recorded,
+    /// As this plan has them.
+    Moved,
+    /// By another plan, or not all alike.
+    Other,
+}
+
+/// A set as it would be moved.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct TimingView {
+    /// What was found.
+    #[serde(flatten)]
+    pub found: TimingFound,
+    /// How it is carried now.
+    pub carried: SetCarried,
+}
+
+/// A number, what it is called, and what it may be.
+fn within(name: &str, value: f64, most: f64) -> Result<(), ServerError> {
+    match (0.0..=most).contains(&value) {
+        true => Ok(()),
+        false => Err(ServerError::Invalid(format!("{name} {value} is not between 0 and {most}"))),
+    }
+}
+
+fn is_sound(section: &SectionOf) -> Result<(), ServerError> {
+    within("strength", section.strength, 100.0)?;
+    within("slack_ms", section.slack_ms, 500.0)?;
+    within("farthest_ms", section.farthest_ms, 2_000.0)?;
+    match section.range {
+        Some([from, to]) if from >= to => Err(ServerError::Invalid("a section ends after it begins".into())),
+        _ => Ok(()),
+    }
+}
+
+async fn now(state: &State, path: &str, of: TimingOf) -> Result<Now<TimingOf>, ServerError> {
+    let session = sessions::get(state.db(), id(path, "session")?).await?.id;
+    within("within_ms", of.within_ms, 100.0)?;
+    of.sections.iter().try_for_each(is_sound)?;
+    if of.set.is_empty() {
+        return Err(ServerError::Invalid("no tracks are chosen".into()));
+    }
+    if of.sections.len() > MOST_SECTIONS {
+        return Err(ServerError::Invalid(format!("{MOST_SECTIONS} sections at most")));
+    }
+    let now = Now::of(state.db(), session, of).await?;
+    if let Some(t) = cut(&now).find(|t| t.edit().map.is_some()) {
+        return Err(ServerError::Conflict(format!("{} follows a time map; what is cut as well would not", t.name)));
+    }
+    Ok(now)
+}
+
+/// The tracks that are cut.
+fn cut(now: &Now<TimingOf>) -> impl Iterator<Item = &TrackRow> {
+    now.of.cut(&now.tracks).into_iter().map(|n| &now.tracks[n])
+}
+
+/// Ask for a set to be cut and moved; answers the job, or 204 when that was done already.
+#[utoipa::path(request_body = TimingOf, responses((status = 202, content_type = "application/json", body = Uuid), (status = 204), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[post("/sessions/{session}/timing")]
+pub async fn request_timing(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    of: web::Json<TimingOf>,
+) -> Result<HttpResponse, ServerError> {
+    state.asked_for(&now(&state, &path, of.into_inner()).await?).await
+}
+
+/// A set as it would be moved; 204 when that was not measured.
+#[utoipa::path(params(TimingAsked), responses((status = 200, body = TimingView), (status = 204), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[get("/sessions/{session}/timing")]
+pub async fn show_timing(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    asked: web::Query<TimingAsked>,
+) -> Result<HttpResponse, ServerError> {
+    let of = serde_json::from_str(&asked.of).map_err(|e| ServerError::Invalid(format!("“of” is no plan: {e}")))?;
+    let now = now(&state, &path, of).await?;
+    let Some(found) = now.result(state.db()).await? else { return Ok(HttpResponse::NoContent().finish()) };
+    let carried = carried(&now, &found);
+    // The pieces are the server's business: they may be many.
+    let found = TimingFound { slices: Vec::new(), ..found };
+    Ok(HttpResponse::Ok().json(TimingView { found, carried }))
+}
+
+fn carried(now: &Now<TimingOf>, found: &TimingFound) -> SetCarried {
+    if cut(now).all(|t| t.edit().cut.is_empty()) {
+        return SetCarried::Recorded;
+    }
+    let moved = cut(now).all(|t| found.patch(t).on(t.edit()) == *t.edit());
+    if moved { SetCarried::Moved } else { SetCarried::Other }
+}
+
+/// Cut and move a set together, or, without sections, leave it as recorded: one decision.
+#[utoipa::path(request_body = TimingOf, responses((status = 201, body = Decision), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[post("/sessions/{session}/timing/take")]
+pub async fn take_timing(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    of: web::Json<TimingOf>,
+) -> Result<HttpResponse, ServerError> {
+    let now = now(&state, &path, of.into_inner()).await?;
+    let count = cut(&now).count();
+    let (label, changes): (String, Vec<NewChange>) = match now.of.sections.as_slice() {
+        [] => {
+            let whole = EditPatch { cut: Some(Cut::default()), ..EditPatch::default() };
+            let changes = cut(&now).map(|t| NewChange::to(t.id, whole.clone())).collect();
+            (format!("{count} tracks: timing as recorded"), changes)
+        }
+        sections => {
+            let found = now.result(state.db()).await?.ok_or(ServerError::NotFound("measured timing"))?;
+            if found.slices.is_empty() {
+                return Err(ServerError::Conflict("nothing of it is to be moved".into()));
+            }
+            let moved = found.events.iter().filter(|e| e.by != 0).count();
+            let changes = cut(&now).map(|t| NewChange::to(t.id, found.patch(t))).collect();
+            (format!("{count} tracks: {moved} strokes moved together {}", towards(sections, &now)), changes)
+        }
+    };
+    let made = decisions::decide(state.db(), now.session.id, &NewDecision::of(label, changes)).await?;
+    state.workers.changed(now.session.id).await;
+    Ok(HttpResponse::Created().json(made))
+}
+
+/// Where to, in words.
+fn towards(sections: &[SectionOf], now: &Now<TimingOf>) -> String {
+    let name = |id: Uuid| now.tracks.iter().find(|t| t.id == id).map_or("a track", |t| t.name.as_str());
+    match sections {
+        [one] => match one.onto {
+            Some(track) => format!("onto {}", name(track)),
+            None => format!("onto {}", one.grid),
+        },
+        many => format!("in {} sections", many.len()),
+    }
+}

@@ -1,0 +1,101 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useSession } from '../../session/store'
+import { clock, fixed } from '../../shared/units'
+import { offMs, type Shown } from './strokes'
+import type { TimingView } from './useTiming'
+
+const props = defineProps<{ view: TimingView; shown: Shown[]; current: boolean }>()
+const store = useSession()
+
+const moved = computed(() => props.shown.filter((s) => s.by !== 0))
+const proof = computed(() => props.view.proof)
+const failed = computed(() => [...proof.value.lost, ...proof.value.doubled, ...proof.value.clicks].sort((a, b) => a - b))
+const db = (v: number | null | undefined) => (v === null || v === undefined ? 'nothing' : `${fixed(v, 1)} dB`)
+const names = (ids: string[]) => ids.map((id) => store.track(id)?.name ?? '').join(', ')
+
+/** What somebody has to look at: what is too far off, what could not be parted, and what the proof found. */
+const listed = computed(() => {
+  const far = props.shown.filter((s) => s.left)
+  const rides = props.shown.filter((s) => !s.left && s.event.rides)
+  const late = (s: Shown) => {
+    const ms = offMs(s, store.rateHz)
+    return `${fixed(Math.abs(ms), 1)} ms ${ms < 0 ? 'early' : 'late'}`
+  }
+  return [
+    ...failed.value.map((frame) => ({ frame, what: 'listen here: the proof failed', caution: true })),
+    ...far.map((s) => ({ frame: s.event.at, what: `${names(s.event.tracks)}: ${late(s)}, left`, caution: false })),
+    ...rides.map((s) => ({ frame: s.event.at, what: `${names(s.event.tracks)}: goes with what sounds before`, caution: false })),
+  ]
+})
+const go = (frame: number) => store.transport?.seek(Math.max(0, Math.round(frame - store.rateHz / 2)))
+</script>
+
+<template>
+  <aside data-test="plan-facts">
+    <h2>What is done</h2>
+    <dl>
+      <dt>strokes</dt>
+      <dd class="mono">{{ shown.length }}</dd>
+      <dt>moved</dt>
+      <dd class="mono" data-test="moved">{{ moved.length }}</dd>
+      <dt title="No room for a join before them: they move with what sounds before">ride along</dt>
+      <dd class="mono">{{ shown.filter((s) => s.event.rides).length }}</dd>
+      <dt>left</dt>
+      <dd class="mono">{{ shown.filter((s) => s.left).length }}</dd>
+    </dl>
+    <slot />
+    <h2>Read back</h2>
+    <p v-if="!current" class="soft">When the server has cut it anew.</p>
+    <dl v-else data-test="proof" :data-lost="proof.lost.length" :data-doubled="proof.doubled.length">
+      <dt>attacks</dt>
+      <dd class="mono">{{ proof.attacks }}</dd>
+      <dt>lost</dt>
+      <dd class="mono" :class="{ undecided: proof.lost.length > 0 }">{{ proof.lost.length }}</dd>
+      <dt>doubled</dt>
+      <dd class="mono" :class="{ undecided: proof.doubled.length > 0 }">{{ proof.doubled.length }}</dd>
+      <dt title="What the worst join adds, against the level about it">joins add</dt>
+      <dd class="mono">{{ db(proof.worst_join_db) }}</dd>
+      <dt title="Left outside of joins when the recording, moved, is taken from what plays">elsewhere</dt>
+      <dd class="mono">{{ db(proof.null_db) }}</dd>
+    </dl>
+    <template v-if="listed.length > 0">
+      <h2>To listen to</h2>
+      <ul data-test="to-listen">
+        <li v-for="l in listed" :key="`${l.frame} ${l.what}`" :class="{ undecided: l.caution }">
+          <button class="plain mono" @click="go(l.frame)">{{ clock(l.frame, store.rateHz) }}</button> {{ l.what }}
+        </li>
+      </ul>
+    </template>
+    <p class="soft">Rings: as played. Dots: as moved. Squares go with what sounds before.</p>
+    <p v-if="view.without.length > 0" class="soft">Without strokes of their own, moved along: {{ names(view.without) }}.</p>
+  </aside>
+</template>
+
+<style scoped>
+aside {
+  background: var(--panel);
+  border: 1px solid var(--line);
+  padding: 8px 12px;
+  overflow: auto;
+}
+dl {
+  display: grid;
+  grid-template-columns: 84px 1fr;
+  gap: 2px 8px;
+  margin: 6px 0 10px;
+  font-size: 13px;
+}
+dt {
+  color: var(--soft);
+}
+dd {
+  margin: 0;
+}
+ul {
+  list-style: none;
+  margin: 4px 0 8px;
+  padding: 0;
+  font-size: 13px;
+}
+</style>

@@ -1,0 +1,90 @@
+import { axisX, axisY, frameOf } from '../../plot/axes'
+import type { Surface } from '../../plot/surface'
+import { ticks } from '../../plot/ticks'
+import type { Palette } from '../../shared/theme'
+import { fixed } from '../../shared/units'
+import type { Event } from './plan'
+
+/** Strokes that sound together, before and after. */
+export interface Shown {
+  event: Event
+  by: number
+  left: boolean
+}
+
+export interface Dot {
+  x: number
+  y: number
+  index: number
+}
+
+/** How far off each is in ms, before and after it is moved; positive is late. */
+export const offMs = (s: Shown, rateHz: number) => ((s.event.at - s.event.meant) / rateHz) * 1000
+export const afterMs = (s: Shown, rateHz: number) => ((s.event.at + s.by - s.event.meant) / rateHz) * 1000
+
+/**
+ * Deviation along the song: a ring where a stroke is, a dot where it goes (a square where it goes with what sounds before),
+ * and the way between. Those of other tracks than `only` are
+ * pale. Gives where they lie.
+ */
+export function paintStrokes(
+  s: Surface,
+  p: Palette,
+  shown: Shown[],
+  rateHz: number,
+  { chosen, only }: { chosen: number | null; only: string },
+): Dot[] {
+  const { ctx } = s
+  const f = frameOf(s, 48, 34)
+  const [first, last] = [shown[0]?.event.at ?? 0, shown[shown.length - 1]?.event.at ?? rateHz]
+  const wide = Math.max(last - first, rateHz / 2)
+  const x = (frame: number) => f.left + 6 + ((frame - first) / wide) * (f.right - f.left - 12)
+  const all = shown.map((e) => Math.abs(offMs(e, rateHz))).sort((a, b) => a - b)
+  // One stray stroke does not make all others small: it is drawn at the edge.
+  const most = Math.max(5, (all[Math.floor(0.97 * (all.length - 1))] ?? 5) * 1.15)
+  const y = (ms: number) => f.top + ((most - Math.max(-most, Math.min(most, ms))) / (2 * most)) * (f.bottom - f.top)
+  axisX(s, f, p, {
+    values: ticks(first / rateHz, (first + wide) / rateHz, 9),
+    at: (v) => x(v * rateHz),
+    text: (v) => fixed(v, v % 1 ? 1 : 0),
+    title: 's',
+  })
+  axisY(s, f, p, { values: ticks(-most, most, 7), at: y, text: (v) => fixed(v, most < 4 ? 1 : 0), title: 'late, ms' })
+  ctx.strokeStyle = p.land
+  ctx.lineWidth = 1.5
+  ctx.beginPath()
+  ctx.moveTo(f.left, y(0))
+  ctx.lineTo(f.right, y(0))
+  ctx.stroke()
+  ctx.lineWidth = 1
+  const dots: Dot[] = []
+  shown.forEach((one, index) => {
+    const at = x(one.event.at)
+    const [before, after] = [y(offMs(one, rateHz)), y(afterMs(one, rateHz))]
+    ctx.globalAlpha = only === '' || one.event.tracks.includes(only) ? 1 : 0.22
+    ctx.strokeStyle = one.left ? p.caution : p.soft
+    ctx.beginPath()
+    ctx.arc(at, before, index === chosen ? 5 : 3.5, 0, 7)
+    ctx.stroke()
+    if (one.by !== 0) {
+      ctx.strokeStyle = p.shoal
+      ctx.beginPath()
+      ctx.moveTo(at, before)
+      ctx.lineTo(at, after)
+      ctx.stroke()
+    }
+    if (!one.left) {
+      const size = index === chosen ? 4.5 : 2.8
+      ctx.fillStyle = one.event.rides ? p.caution : p.depth
+      if (one.event.rides) ctx.fillRect(at - size, after - size, 2 * size, 2 * size)
+      else {
+        ctx.beginPath()
+        ctx.arc(at, after, size, 0, 7)
+        ctx.fill()
+      }
+    }
+    ctx.globalAlpha = 1
+    dots.push({ x: at, y: after, index })
+  })
+  return dots
+}
