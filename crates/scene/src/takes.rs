@@ -28,7 +28,7 @@ pub struct Takes {
 
 /// The takes of a seed, about so many seconds long.
 pub fn takes(seconds: f64, seed: u64) -> Takes {
-    let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x51a7_e5).wrapping_add(7));
+    let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x0051_a7e5).wrapping_add(7));
     let rng = &mut rng;
     let instrument = PLAYED[(seed % 4) as usize];
     let bpm = f64::from(rng.random_range(64..138));

@@ -16,6 +16,8 @@ const WINDOW_S: f64 = 1_024.0 / 48_000.0;
 /// What lies so far under the loudest of all, or of its own band, in ln of power, counts as silence: 60 and 45 dB.
 const FLOOR: f32 = 13.8;
 const FLOOR_OF_BAND: f32 = 10.4;
+/// So far under a sine of full scale there is nothing, in ln of power: 100 dB.
+const NOTHING: f32 = 23.0;
 /// A frame is active when one of its bands lies so far over the floor, in ln of power: 15 dB.
 const ACTIVE: f32 = 3.5;
 /// A rise is measured between means over so many rows: slow ones are seen and noise is not.
@@ -61,7 +63,8 @@ impl Bands {
             let power: Vec<f32> = spectrum.iter().map(Complex32::norm_sqr).collect();
             rows.push(std::array::from_fn(|b| filters[b].power(&power).max(f32::MIN_POSITIVE).ln()));
         }
-        Ok(levelled(rows, hop))
+        let full_scale = 2.0 * (len as f32 / 4.0).ln();
+        Ok(levelled(rows, hop, full_scale - NOTHING))
     }
 
     /// How unlike two frames of two sounds are: their levels, and how these change.
@@ -80,13 +83,13 @@ impl Bands {
 /// Weight of the changes over three frames, squared.
 const CHANGE: f32 = 0.7 * 0.7;
 
-/// Takes away the floor, the means and the scale.
-fn levelled(mut rows: Vec<[f32; BANDS]>, hop: f64) -> Bands {
+/// Takes away the floor, which is `nothing` at least, the means and the scale.
+fn levelled(mut rows: Vec<[f32; BANDS]>, hop: f64, nothing: f32) -> Bands {
     let of_band =
         |rows: &[[f32; BANDS]]| rows.iter().fold([f32::MIN; BANDS], |m, r| std::array::from_fn(|b| m[b].max(r[b])));
     let most = of_band(&rows);
     let loudest = most.iter().copied().fold(f32::MIN, f32::max);
-    let floor: [f32; BANDS] = std::array::from_fn(|b| (loudest - FLOOR).max(most[b] - FLOOR_OF_BAND));
+    let floor: [f32; BANDS] = std::array::from_fn(|b| (loudest - FLOOR).max(most[b] - FLOOR_OF_BAND).max(nothing));
     rows.iter_mut().for_each(|r| (0..BANDS).for_each(|b| r[b] = (r[b] - floor[b]).max(0.0)));
     let active: Vec<bool> = rows.iter().map(|r| r.iter().any(|v| *v > ACTIVE)).collect();
     let heard = || rows.iter().zip(&active).filter(|(_, a)| **a).map(|(r, _)| r);

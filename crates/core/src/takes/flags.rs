@@ -4,7 +4,6 @@ use super::Chord;
 use crate::dsp::stats::median;
 use crate::edit::tempo::Beats;
 use crate::verdict::Verdict;
-use serde::{Deserialize, Serialize};
 
 /// Apart by less than this, in ms, two takes sit together (common practice, no source).
 pub const SLACK_MS: f64 = 25.0;
@@ -13,14 +12,13 @@ const PARTS: [f64; 5] = [1.0, 2.0, 3.0, 4.0, 6.0];
 /// A grid fits when this share of all chords lies so close to it in one of the takes, in ms.
 const FIT: f64 = 0.9;
 const FITS_MS: f64 = 35.0;
-/// What one chord alone is apart by, that is no more than likely, counts for so much less, in ms.
+/// What one chord alone is apart by, that is no more than likely, counts for so much less, in ms; and it clearly rises in both takes.
 const LIKELY_MS: f64 = 10.0;
 /// A take is off by so much more than the other before it is the one, in ms.
 const CLEARLY_MS: f64 = 15.0;
 
 /// Which take is off.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Off {
     /// The first.
     First,
@@ -28,12 +26,12 @@ pub enum Off {
     Second,
     /// Both are, or neither is clearly further off its beat.
     Either,
-    /// There are no beats to tell it by, or the takes keep to none of their grids.
+    /// There are no beats to tell it by, the takes keep to none of their grids, or both are near to a place.
     Unknown,
 }
 
 /// Chords in a row that are apart.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Flagged {
     /// Which take is off.
     pub off: Off,
@@ -58,21 +56,29 @@ pub fn against_beats(chords: &mut [Chord], beats: &Beats, rate_hz: f64) {
     let off = |parts: f64| {
         let alone = |c: &Chord| [c.first, c.second].map(|at| to_nearest(at, parts));
         let own = medians(chords.iter().map(alone));
-        // The place is that of the take which is nearer to one: the other may be off by more than half a step.
+        // The place is that of the take which is nearer to one: the other may be off by more than half a step. Where both are near to a
+        // place, each to another, nobody knows whose it is.
         let on = |c: &Chord| {
             let [a, b] = [0, 1].map(|n| alone(c)[n] - own[n]);
             let apart = 1_000.0 * c.difference() / rate_hz - (own[1] - own[0]);
-            if a.abs() <= b.abs() { [a, a + apart] } else { [b - apart, b] }
+            let both = a.abs().max(b.abs()) <= FITS_MS && apart.abs() > FITS_MS;
+            let nearer = if a.abs() <= b.abs() { [a, a + apart] } else { [b - apart, b] };
+            (nearer, both)
         };
-        chords.iter().map(on).collect::<Vec<[f64; 2]>>()
+        chords.iter().map(on).collect::<Vec<([f64; 2], bool)>>()
     };
-    let fits = |off: &[[f64; 2]]| {
-        let near = off.iter().filter(|[a, b]| a.abs().min(b.abs()) <= FITS_MS).count();
+    let fits = |off: &[([f64; 2], bool)]| {
+        let near = off.iter().filter(|([a, b], _)| a.abs().min(b.abs()) <= FITS_MS).count();
         near as f64 >= FIT * off.len() as f64
     };
-    // The coarsest that fits: on a fine one everything is near a place.
-    let off = PARTS.iter().map(|parts| off(*parts)).find(|off| fits(off)).unwrap_or_default();
-    chords.iter_mut().zip(off).for_each(|(chord, off)| chord.off_ms = Some(off));
+    // The coarsest that fits, as on a fine one everything is near a place; the few chords between its places are on the next finer ones.
+    let all: Vec<Vec<([f64; 2], bool)>> = PARTS.iter().map(|parts| off(*parts)).collect();
+    let fitting = all.iter().position(|off| fits(off)).unwrap_or(all.len());
+    for (n, chord) in chords.iter_mut().enumerate() {
+        let near = |([a, b], _): &([f64; 2], bool)| a.abs().min(b.abs()) <= FITS_MS;
+        let own = all[fitting..].iter().map(|off| off[n]).find(near);
+        chord.off_ms = own.filter(|(_, both)| !both).map(|(off, _)| off);
+    }
 }
 
 fn medians(off: impl Iterator<Item = [f64; 2]> + Clone) -> [f64; 2] {
@@ -95,7 +101,7 @@ pub fn flagged(chords: &[Chord], usual: f64, slack_ms: f64, rate_hz: f64) -> Vec
         last = side;
     }
     let alone = |p: &&Vec<&Chord>| match p.as_slice() {
-        [one] if one.verdict != Verdict::Solid => apart(one).abs() > slack_ms + LIKELY_MS,
+        [one] if one.verdict != Verdict::Solid => one.clear && apart(one).abs() > slack_ms + LIKELY_MS,
         _ => true,
     };
     passages.iter().filter(alone).filter_map(|p| passage(p, &apart)).collect()
@@ -105,7 +111,8 @@ fn passage(chords: &[&Chord], apart: &dyn Fn(&Chord) -> f64) -> Option<Flagged> 
     let (first, last) = (chords.first()?, chords.last()?);
     let of =
         |value: &dyn Fn(&Chord) -> f64| median(&mut chords.iter().map(|c| value(c)).collect::<Vec<_>>()).unwrap_or(0.0);
-    let off_ms = first.off_ms.map(|_| medians(chords.iter().filter_map(|c| c.off_ms)));
+    let told = || chords.iter().filter_map(|c| c.off_ms);
+    let off_ms = told().next().map(|_| medians(told()));
     let off = match off_ms {
         None => Off::Unknown,
         Some([a, b]) if a.abs() > b.abs() + CLEARLY_MS => Off::First,
@@ -125,7 +132,7 @@ mod tests {
     fn played(off: &[[f64; 2]]) -> Vec<Chord> {
         let chord = |(n, off): (usize, &[f64; 2])| {
             let [first, second] = off.map(|ms| 24_000.0 * n as f64 + 48.0 * ms);
-            Chord { first, second, off_ms: None, verdict: Verdict::Solid }
+            Chord { first, second, off_ms: None, clear: true, verdict: Verdict::Solid }
         };
         off.iter().enumerate().map(chord).collect()
     }

@@ -19,7 +19,6 @@ use bands::{Bands, HOP_S};
 pub use flags::{Flagged, Off, SLACK_MS};
 use onset::first_string;
 use path::{Path, path};
-use serde::{Deserialize, Serialize};
 
 /// Takes are held together within this, in seconds.
 const REACH_S: f64 = 0.2;
@@ -50,14 +49,17 @@ const EDGE: f64 = 3.0;
 const OTHER: f32 = 2.2;
 
 /// A chord in both takes.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Chord {
     /// Session frame at which it begins in the first.
     pub first: f64,
     /// And in the second.
     pub second: f64,
-    /// How much later than its beat it comes in the first and in the second, in ms, the take's own median taken out; none without beats.
+    /// How much later than its beat it comes in the first and in the second, in ms, the take's own median taken out; none
+    /// without beats, and where each is near another place of them.
     pub off_ms: Option<[f64; 2]>,
+    /// It clearly rises in both, and not in one alone.
+    pub clear: bool,
     /// How sure.
     pub verdict: Verdict,
 }
@@ -139,7 +141,7 @@ impl Pair<'_> {
                     continue;
                 }
                 let there = if take == 0 { *n as f64 + self.later(*n) } else { self.earlier(*n) };
-                match self.partner(take, *n, there, &any[1 - take], &taken[1 - take]) {
+                match self.partner((take, *n), there, &any[1 - take], &taken[1 - take]) {
                     Some(k) => {
                         taken[1 - take][k] = true;
                         known.into_iter().for_each(|k| taken[take][k] = true);
@@ -154,8 +156,12 @@ impl Pair<'_> {
         found.sort_unstable();
         let mut unlike: Vec<f64> = found.iter().map(|f| f64::from(self.unlike(f[0]))).collect();
         let usual = median(&mut unlike).unwrap_or(0.0) as f32;
-        let chord = |rows: &[usize; 2]| self.chord(*rows, self.unlike(rows[0]) > OTHER * usual);
-        Ok((found.iter().map(chord).collect::<Result<Vec<_>, _>>()?, alone))
+        let clear = |rows: &[usize; 2]| (0..2).all(|take| sure[take].binary_search(&rows[take]).is_ok());
+        let chord = |rows: &[usize; 2]| {
+            let chord = self.chord(*rows, self.unlike(rows[0]) > OTHER * usual)?;
+            Ok(Chord { clear: clear(rows), ..chord })
+        };
+        Ok((found.iter().map(chord).collect::<Result<Vec<_>, MeasureError>>()?, alone))
     }
 
     /// By how many rows the second comes later about a row of the first.
@@ -181,7 +187,7 @@ impl Pair<'_> {
     }
 
     /// Which rise of the other take is the same chord.
-    fn partner(&self, take: usize, n: usize, there: f64, of: &[usize], taken: &[bool]) -> Option<usize> {
+    fn partner(&self, (take, n): (usize, usize), there: f64, of: &[usize], taken: &[bool]) -> Option<usize> {
         let apart = |k: &usize| (of[*k] as f64 - there).abs();
         let near = (0..of.len()).filter(|k| !taken[*k] && apart(k) <= SEEN_S / HOP_S);
         let least = SEEN_PART * self.bands[take].rise[n];
@@ -207,7 +213,7 @@ impl Pair<'_> {
             Some(_) => Verdict::Solid,
             None => Verdict::Likely,
         };
-        Ok(Chord { first: begins, second: begins + difference, off_ms: None, verdict })
+        Ok(Chord { first: begins, second: begins + difference, off_ms: None, clear: false, verdict })
     }
 }
 

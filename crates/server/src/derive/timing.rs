@@ -9,7 +9,7 @@ use crate::db::tracks::TrackRow;
 use crate::error::ServerError;
 use crate::hash::Sum;
 use crate::tasks::{Subject, TimingOf};
-use crate::worker::JobError;
+use crate::worker::{JobError, strokes};
 use marea_core::edit::slice::{Cut, Slice};
 use marea_core::hits::seen::seen;
 use marea_core::hits::{Hit, Played, hits};
@@ -144,32 +144,35 @@ impl Derived for TimingOf {
     }
 
     fn measure(&self, work: &Work) -> Result<TimingFound, JobError> {
-        // What the check has heard already is not heard again.
-        let table = CheckOf.measure(work)?.table;
         let (files, _) = all_sounds(work)?;
         let place = |n: usize| Placed { source: files[n].as_ref(), start: work.tracks[n].start() };
         let sounds: Vec<Placed> = (0..files.len()).map(place).collect();
         let cut = self.cut(&work.tracks);
         let set: Vec<Placed> = cut.iter().map(|n| sounds[*n]).collect();
-        let report = |p: f64| work.report(p, "looking for strokes");
-        let played = hits(&sounds, &table, work.rate, &report).map_err(ended)?;
-        let seen = seen(&set, work.rate, &report).map_err(ended)?;
+        let heard = work.strokes.of(self.heard_of(work), || {
+            // What the check has heard already is not heard again.
+            let table = CheckOf.measure(work)?.table;
+            let report = |p: f64| work.report(p, "looking for strokes");
+            let played = hits(&sounds, &table, work.rate, &report).map_err(ended)?;
+            Ok::<_, JobError>(strokes::Heard { played, seen: seen(&set, work.rate, &report).map_err(ended)? })
+        })?;
+        let played = heard.played.as_slice();
         let late: Vec<f64> = work.tracks.iter().map(|t| -t.edit().placement.total().0).collect();
-        let reference = self.references(work, &played, &late);
+        let reference = self.references(work, played, &late);
         let sections: Vec<Section> = self.sections.iter().zip(&reference).map(|(s, r)| section(s, r, work)).collect();
         let frames = |ms: f64| ms * work.rate.hz_f64() / 1_000.0;
         let beats = work.tempo.beats(work.rate.hz_f64());
         let wanted = Wanted { sections: &sections, beats: &beats, within: frames(self.within_ms) };
-        let within_set = within(&played, &cut);
+        let within_set = within(played, &cut);
         let span = [set.iter().map(|s| s.start.0).min().unwrap_or(0), set.iter().map(|s| s.end().0).max().unwrap_or(0)];
-        let heard = Heard { played: &within_set, late: &late, seen: &seen, span, rate: work.rate };
+        let known = Heard { played: &within_set, late: &late, seen: &heard.seen, span, rate: work.rate };
         let home = |p: &Played| work.tracks[p.source.home].id;
         let moves = |p: &Played| match self.hits.is_empty() {
             true => cut.contains(&p.source.home),
             false => self.hits.contains(&home(p)),
         };
         let of: Vec<usize> = (0..played.len()).filter(|n| moves(&played[*n])).collect();
-        let made = tighten(&heard, &of, &wanted);
+        let made = tighten(&known, &of, &wanted);
         let proving = |p: f64| work.report(p, "reading every attack back");
         let proof = prove(&set, &made.plan, &made.seen, work.rate, &proving).map_err(ended)?;
         let finite = |db: f64| db.is_finite().then_some(db);
@@ -209,6 +212,17 @@ impl Derived for TimingOf {
 }
 
 impl TimingOf {
+    /// Everything that strokes depend on, in the set and around it.
+    fn heard_of(&self, work: &Work) -> String {
+        let mut sum = Sum::default();
+        sum.update(format!("{}/{:?}", work.rate.hz(), work.air));
+        for t in &work.tracks {
+            sum.update(format!("/{}/{:?}/{}", t.id, t.sha256, CheckOf.counts(t)));
+        }
+        sum.update(format!("{:?}", self.cut(&work.tracks)));
+        sum.hex()
+    }
+
     /// Of every section, the strokes that the others are moved onto, as heard; none where it has a grid.
     fn references(&self, work: &Work, played: &[Played], late: &[f64]) -> Vec<Option<Vec<f64>>> {
         let strokes = |track: Uuid| {

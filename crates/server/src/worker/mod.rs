@@ -2,6 +2,7 @@
 
 pub mod cells;
 pub mod program;
+pub mod strokes;
 
 use crate::error::ServerError;
 use crate::store::Store;
@@ -11,6 +12,7 @@ use program::Program;
 use sqlx::MySqlPool;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
+use strokes::Strokes;
 use tokio::sync::{Notify, broadcast};
 use uuid::Uuid;
 
@@ -94,6 +96,8 @@ pub struct Workers {
     pub program: Option<Arc<Program>>,
     /// What was measured of sources in microphones before.
     pub cells: Arc<Cells>,
+    /// Strokes that were found before.
+    pub strokes: Arc<Strokes>,
     pub(crate) wake: Arc<Notify>,
     pub(crate) id: Uuid,
 }
@@ -112,7 +116,16 @@ impl Workers {
     /// Prepares; nothing runs yet.
     pub fn new(db: MySqlPool, store: Store) -> Self {
         let (moved, wake) = (broadcast::channel(256).0, Arc::new(Notify::new()));
-        Self { db, store, moved, program: None, cells: Arc::default(), wake, id: Uuid::now_v7() }
+        Self {
+            db,
+            store,
+            moved,
+            program: None,
+            cells: Arc::default(),
+            strokes: Arc::default(),
+            wake,
+            id: Uuid::now_v7(),
+        }
     }
 
     /// Says that a job was queued or a session changed.

@@ -276,7 +276,7 @@ async fn every_view_is_accessible_in_both_themes() {
             (format!("/sessions/{session}/rendered"), ""),
             (format!("/sessions/{session}/clocks"), ""),
             (format!("/sessions/{session}/tempo?by=session"), ""),
-            (format!("/sessions/{session}/timing"), "g"),
+            (format!("/sessions/{session}/timing"), ""),
             (format!("/sessions/{session}/deliver"), ""),
             (format!("/sessions/{session}/check"), "?"),
             (format!("/sessions/{session}/check"), "history"),

@@ -5,6 +5,7 @@ mod browser;
 #[path = "../common/mod.rs"]
 mod common;
 
+mod all_the_way;
 mod bringing;
 mod check;
 mod clocks;
@@ -18,15 +19,14 @@ mod rendered;
 mod stereo;
 mod tempo;
 mod timing;
-mod way;
 
 use browser::Browser;
 use common::*;
 use std::time::Duration;
 use tokio::sync::{Semaphore, SemaphorePermit};
 
-/// Two browsers at a time, as most of a test is waiting; one alone where sound must not break off.
-const AT_ONCE: u32 = 2;
+/// Three browsers at a time, as most of a test is waiting; one alone where sound must not break off. `scripts/suite.sh` has as many threads.
+const AT_ONCE: u32 = 3;
 static TURNS: Semaphore = Semaphore::const_new(AT_ONCE as usize);
 
 /// A turn beside another test.

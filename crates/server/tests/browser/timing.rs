@@ -84,10 +84,10 @@ async fn a_set_is_moved_together_and_what_is_delivered_is_moved_alike() {
     b.page.refresh().await.expect("reloaded");
     b.until("moved", "return document.querySelector('[data-test=carried]')?.innerText.includes('moved like this')")
         .await;
-    b.click("[data-test=as-recorded]").await;
+    b.click("[data-test=set-as-recorded]").await;
     b.until(
         "as recorded",
-        "return !document.querySelector('[data-test=as-recorded]') && !!document.querySelector('[data-test=move]')",
+        "return !document.querySelector('[data-test=set-as-recorded]') && !!document.querySelector('[data-test=move]')",
     )
     .await;
     b.click("[data-test=undo]").await;

@@ -14,7 +14,7 @@ const MOST_S: u64 = 150;
 
 /// What is waited for is looked for after so long, then ever less often: looking keeps the page from its work.
 const FIRST_PAUSE: Duration = Duration::from_millis(60);
-const LAST_PAUSE: Duration = Duration::from_millis(400);
+const LAST_PAUSE: Duration = Duration::from_millis(200);
 
 pub struct Browser {
     pub page: Client,

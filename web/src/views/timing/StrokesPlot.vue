@@ -92,6 +92,10 @@ function go(): void {
 </template>
 
 <style scoped>
+header {
+  align-items: center;
+  min-height: 34px;
+}
 .only {
   width: 150px;
 }

@@ -171,7 +171,7 @@ useKeys('Timing', [
               @click="move"
               >Move them together</el-button
             >
-            <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="as-recorded" @click="asRecorded"
+            <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="set-as-recorded" @click="asRecorded"
               >As recorded</el-button
             >
           </div>
