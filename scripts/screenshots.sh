@@ -4,4 +4,5 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/packages.sh test
 scripts/build.sh
-cargo test --quiet --package marea-server --test screenshots -- --ignored
+# With the features of all crates together: others would be compiled anew.
+cargo test --quiet --workspace --test screenshots -- --ignored
