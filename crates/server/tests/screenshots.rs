@@ -42,10 +42,6 @@ async fn pictures() {
     shot("stage-night").await;
     b.click("[data-test=theme]").await;
     b.click("[data-test=part-table]").await;
-    b.click("[data-test=effects]").await;
-    b.click("[data-test=theme]").await;
-    shot("check-night").await;
-    b.click("[data-test=theme]").await;
     b.page.goto(&format!("{}/sessions/{session}/align", server.base)).await.expect("the page");
     let choose = async |css: &str, label: &str| {
         b.click(css).await;
