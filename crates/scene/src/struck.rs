@@ -166,6 +166,13 @@ pub fn strokes(scene: &Scene, played: &Rendered, c: &Checked, home: usize) -> Ve
     at
 }
 
+/// The value that so great a part of all lies under; 0 of none.
+pub fn quantile(of: &[f64], part: f64) -> f64 {
+    let mut of = of.to_vec();
+    of.sort_by(f64::total_cmp);
+    of.get((of.len().saturating_sub(1) as f64 * part) as usize).copied().unwrap_or(0.0)
+}
+
 /// Pairs strokes with hits, the closest first: by stroke, which hit.
 pub fn paired(strokes: &[f64], hits: &[f64]) -> Vec<Option<usize>> {
     let mut near = Vec::new();

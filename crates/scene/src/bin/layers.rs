@@ -5,7 +5,7 @@ use marea_core::signal::{MemSource, Placed};
 use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_scene::layers::{Kind, Layers, layers};
-use marea_scene::struck::paired;
+use marea_scene::struck::{paired, quantile};
 use std::fmt::Write as _;
 
 const HEAD: &str = "# Accuracy of layers\n\nMade by `make accuracy`. A struck instrument with bleed of another, its strokes of 12 to 100 % force, and a track that doubles \
@@ -99,21 +99,16 @@ impl Count {
     }
 
     fn line(&self, name: &str) -> String {
-        let at = |of: &[f64], part: f64| {
-            let mut of = of.to_vec();
-            of.sort_by(f64::total_cmp);
-            of.get((of.len().saturating_sub(1) as f64 * part) as usize).copied().unwrap_or(0.0)
-        };
         format!(
             "| {name} | {} | {} | {} | {:.3} | {:.2} | {} | {} | {:.3} | {} of {} | {} of {} | {}/{} | {} | {} | {} |",
             self.there,
             self.right,
             self.wrong,
-            at(&self.off_ms, 0.5),
-            at(&self.off_ms, 0.95),
+            quantile(&self.off_ms, 0.5),
+            quantile(&self.off_ms, 0.95),
             self.solid_off_ms.len(),
             self.solid_wrong,
-            at(&self.solid_off_ms, 0.95),
+            quantile(&self.solid_off_ms, 0.95),
             self.missed[0],
             self.missed[1],
             self.doubled[0],

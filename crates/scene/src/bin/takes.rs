@@ -4,6 +4,7 @@ use marea_core::signal::{MemSource, Placed};
 use marea_core::takes::{Flagged, Off, SLACK_MS, Takes as Told, takes as held};
 use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
+use marea_scene::struck::quantile;
 use marea_scene::takes::{Takes, takes};
 use std::fmt::Write as _;
 
@@ -122,21 +123,16 @@ impl Count {
     }
 
     fn line(&self, name: &str) -> String {
-        let at = |of: &[f64], part: f64| {
-            let mut of = of.to_vec();
-            of.sort_by(f64::total_cmp);
-            of.get((of.len().saturating_sub(1) as f64 * part) as usize).copied().unwrap_or(0.0)
-        };
         format!(
             "| {name} | {} | {} | {} | {:.2} | {:.1} | {} | {} | {:.1} | {} | {} | {} | {} | {} | {} | {} | {} of {} |",
             self.there,
             self.found,
             self.wrong,
-            at(&self.off_ms, 0.5),
-            at(&self.off_ms, 0.95),
+            quantile(&self.off_ms, 0.5),
+            quantile(&self.off_ms, 0.95),
             self.solid_off_ms.len(),
             self.solid_off_ms.iter().filter(|o| **o > 12.0).count(),
-            at(&self.solid_off_ms, 0.95),
+            quantile(&self.solid_off_ms, 0.95),
             self.astray[1],
             self.astray[0],
             self.passages[0],

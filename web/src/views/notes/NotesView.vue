@@ -189,7 +189,7 @@ useKeys('Rendered', [
             @keydown="onKey"
           />
         </div>
-        <aside>
+        <aside class="facts">
           <h2>Latency</h2>
           <dl>
             <dt>starts</dt>
@@ -246,25 +246,6 @@ useKeys('Rendered', [
 }
 canvas {
   cursor: crosshair;
-}
-aside {
-  background: var(--panel);
-  border: 1px solid var(--line);
-  padding: 8px 12px;
-  overflow: auto;
-}
-dl {
-  display: grid;
-  grid-template-columns: 84px 1fr;
-  gap: 2px 8px;
-  margin: 6px 0 10px;
-  font-size: 13px;
-}
-dt {
-  color: var(--soft);
-}
-dd {
-  margin: 0;
 }
 @media (max-width: 900px), (max-height: 560px) {
   .plots {

@@ -32,7 +32,7 @@ const go = (frame: number) => store.transport?.seek(Math.max(0, Math.round(frame
 </script>
 
 <template>
-  <aside data-test="plan-facts">
+  <aside class="facts" data-test="plan-facts">
     <h2>What is done</h2>
     <dl>
       <dt>strokes</dt>
@@ -73,25 +73,6 @@ const go = (frame: number) => store.transport?.seek(Math.max(0, Math.round(frame
 </template>
 
 <style scoped>
-aside {
-  background: var(--panel);
-  border: 1px solid var(--line);
-  padding: 8px 12px;
-  overflow: auto;
-}
-dl {
-  display: grid;
-  grid-template-columns: 84px 1fr;
-  gap: 2px 8px;
-  margin: 6px 0 10px;
-  font-size: 13px;
-}
-dt {
-  color: var(--soft);
-}
-dd {
-  margin: 0;
-}
 ul {
   list-style: none;
   margin: 4px 0 8px;
