@@ -1,6 +1,6 @@
 //! Passages in which two takes do not sit together, and which of them is off.
 
-use super::Chord;
+use super::chord::Chord;
 use crate::dsp::stats::median;
 use crate::edit::tempo::Beats;
 use crate::verdict::Verdict;

@@ -4,6 +4,7 @@
 //! passages where the two do not sit together, and by the beats which of them is off.
 
 mod bands;
+mod chord;
 mod flags;
 mod onset;
 mod path;
@@ -16,6 +17,7 @@ use crate::signal::Placed;
 use crate::units::SampleRate;
 use crate::verdict::Verdict;
 use bands::{Bands, HOP_S};
+pub use chord::Chord;
 pub use flags::{Flagged, Off, SLACK_MS};
 use onset::first_string;
 use path::{Path, path};
@@ -47,29 +49,6 @@ const ASTRAY_MS: f64 = 12.0;
 const EDGE: f64 = 3.0;
 /// A chord that is so many times as unlike as the median chord is not the same in both.
 const OTHER: f32 = 2.2;
-
-/// A chord in both takes.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Chord {
-    /// Session frame at which it begins in the first.
-    pub first: f64,
-    /// And in the second.
-    pub second: f64,
-    /// How much later than its beat it comes in the first and in the second, in ms, the take's own median taken out; none
-    /// without beats, and where each is near another place of them.
-    pub off_ms: Option<[f64; 2]>,
-    /// It clearly rises in both, and not in one alone.
-    pub clear: bool,
-    /// How sure.
-    pub verdict: Verdict,
-}
-
-impl Chord {
-    /// By how many frames it comes later in the second.
-    pub fn difference(&self) -> f64 {
-        self.second - self.first
-    }
-}
 
 /// Two takes side by side.
 #[derive(Debug, Clone, PartialEq)]
