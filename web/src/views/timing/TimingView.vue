@@ -8,7 +8,7 @@ import PlanFacts from './PlanFacts.vue'
 import SectionRow from './SectionRow.vue'
 import StrokesPlot from './StrokesPlot.vue'
 import { freshSection, placesAlike, planOf, plans, preview, type Plan, type Section } from './plan'
-import type { Shown } from './strokes'
+import { keepNoGrid, type Shown } from './strokes'
 import { useTiming } from './useTiming'
 
 /** Pause after the last change of a setting before the server is asked, in ms. */
@@ -66,6 +66,7 @@ const shown = computed<Shown[]>(() => {
   }
   return events.map((event) => ({ event, ...preview(event, draft.value, store.rateHz) }))
 })
+const noGrid = computed(() => draft.value.sections.every((s) => s.onto === null) && keepNoGrid(shown.value, store.rateHz))
 const anyMoved = computed(() => view.value !== null && view.value.events.some((e) => e.by !== 0))
 const carried = computed(() => view.value?.carried ?? 'recorded')
 const move = () => void take(draft.value)
@@ -154,6 +155,10 @@ useKeys('Timing', [
       </p>
       <p v-else-if="view && view.events.length === 0" class="sentence" data-test="no-strokes">
         No stroke of these tracks was found. Strokes need a near microphone; the check shows which tracks have a source of their own.
+      </p>
+      <p v-else-if="view && noGrid" class="sentence undecided" data-test="no-grid">
+        These strokes lie anywhere between the places of this grid. Does the session’s tempo fit them?
+        <router-link :to="{ name: 'tempo', params: { session: store.id } }">Tempo</router-link> tells.
       </p>
       <div v-if="view && view.events.length > 0" class="plots">
         <StrokesPlot :shown="shown" />

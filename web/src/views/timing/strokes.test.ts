@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { afterMs, offMs, type Shown } from './strokes'
+import { afterMs, keepNoGrid, offMs, type Shown } from './strokes'
 
 const shown = (at: number, by: number): Shown => ({
   event: { at, meant: 48_000, by, rides: false, left: false, tracks: ['a'] },
@@ -11,4 +11,29 @@ it('tells how far off a stroke is before and after, late when positive', () => {
   expect(offMs(shown(48_480, -480), 48_000)).toBeCloseTo(10)
   expect(afterMs(shown(48_480, -480), 48_000)).toBeCloseTo(0)
   expect(afterMs(shown(47_520, 240), 48_000)).toBeCloseTo(-5)
+})
+
+it('tells strokes of another tempo from loose ones', () => {
+  const played = (off: (n: number) => number) => Array.from({ length: 40 }, (_, n) => shown(48_000 + 48 * off(n), 0))
+  // By the golden ratio, evenly over ±60 ms.
+  expect(
+    keepNoGrid(
+      played((n) => 120 * ((n * 0.618) % 1) - 60),
+      48_000,
+    ),
+  ).toBe(true)
+  // Loose by 15 ms, with some far off.
+  expect(
+    keepNoGrid(
+      played((n) => (n % 10 === 0 ? 55 : 30 * ((n * 0.618) % 1) - 15)),
+      48_000,
+    ),
+  ).toBe(false)
+  expect(
+    keepNoGrid(
+      played(() => 1),
+      48_000,
+    ),
+  ).toBe(false)
+  expect(keepNoGrid([], 48_000)).toBe(false)
 })

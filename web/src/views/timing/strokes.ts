@@ -22,6 +22,18 @@ export interface Dot {
 export const offMs = (s: Shown, rateHz: number) => ((s.event.at - s.event.meant) / rateHz) * 1000
 export const afterMs = (s: Shown, rateHz: number) => ((s.event.at + s.by - s.event.meant) / rateHz) * 1000
 
+/** Fewest strokes of which that can be told. */
+const ENOUGH = 12
+/** Evenly spread ones have a median of half their largest deviation; those that keep a grid lie far under it. */
+const SPREAD = 0.4
+
+/** Do strokes lie anywhere between the places of a grid, as those of another tempo do? */
+export function keepNoGrid(shown: Shown[], rateHz: number): boolean {
+  const off = shown.map((s) => Math.abs(offMs(s, rateHz))).sort((a, b) => a - b)
+  const at = (part: number) => off[Math.floor(part * (off.length - 1))]!
+  return off.length >= ENOUGH && at(0.97) > 10 && at(0.5) > SPREAD * at(0.97)
+}
+
 /**
  * Deviation along the song: a ring where a stroke is, a dot where it goes (a square where it goes with what sounds before),
  * and the way between. Those of other tracks than `only` are
