@@ -84,6 +84,10 @@ pub fn takes(
     let path = path(&first, &second, (REACH_S / HOP_S) as usize, report)?;
     let pair = Pair { sounds, rate, from, bands: [&first, &second], path: &path };
     let (mut chords, [only_first, only_second]) = pair.chords()?;
+    // More chords of one alone than of both: they are no takes of one part, and what agrees does so by chance.
+    if only_first.len() + only_second.len() > chords.len() {
+        chords.iter_mut().for_each(|c| c.verdict = Verdict::Undecided);
+    }
     let mut apart: Vec<f64> =
         chords.iter().filter(|c| c.verdict != Verdict::Undecided).map(Chord::difference).collect();
     let later = median(&mut apart);
