@@ -19,6 +19,8 @@ export const router = createRouter({
         { path: 'clocks', name: 'clocks', component: () => import('./views/clocks/ClocksView.vue') },
         { path: 'tempo', name: 'tempo', component: () => import('./views/tempo/TempoView.vue') },
         { path: 'timing', name: 'timing', component: () => import('./views/timing/TimingView.vue') },
+        { path: 'layer', name: 'layer', component: () => import('./views/timing/layer/LayerView.vue') },
+        { path: 'takes', name: 'takes', component: () => import('./views/timing/takes/TakesView.vue') },
         { path: 'deliver', name: 'deliver', component: () => import('./views/deliver/DeliverView.vue') },
       ],
     },

@@ -26,6 +26,32 @@ pub struct Takes {
     pub alone: Vec<(usize, f64)>,
 }
 
+/// Two recordings that are no takes of one part: two parts on one instrument, to one tempo and from one moment on. By the seed the second
+/// has the rhythm of the first, or one of its own, or another tempo.
+pub fn strangers(seconds: f64, seed: u64) -> [Vec<f32>; 2] {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x0057_7a4e).wrapping_add(3));
+    let rng = &mut rng;
+    let instrument = PLAYED[(seed % 4) as usize];
+    let bpm = f64::from(rng.random_range(64..138));
+    let others = if seed / 4 % 3 == 2 { bpm * rng.random_range(1.05..1.3) } else { bpm };
+    let parts = [0, 1].map(|_| written(rng, (seconds * bpm.max(others) / 60.0) as u32, instrument));
+    let [first, mut second] = parts;
+    if (seed / 4).is_multiple_of(3) {
+        second = first.iter().zip(second.iter().cycle()).map(|(a, b)| Chord { keys: b.keys.clone(), ..*a }).collect();
+    }
+    let mut sounds = [vec![0f32; ((seconds + 4.0) * HZ) as usize], vec![0f32; ((seconds + 4.0) * HZ) as usize]];
+    for (n, (part, bpm)) in [(first, bpm), (second, others)].into_iter().enumerate() {
+        let loose = rng.random_range(3.0..9.0);
+        for chord in part.iter().filter(|c| c.quarter * 60.0 / bpm < seconds) {
+            let astray = (0..4).map(|_| rng.random_range(-1.0..1.0)).sum::<f64>() * 0.87 * loose;
+            let at = 0.5 * HZ + HZ * (chord.quarter * 60.0 / bpm + 0.001 * astray);
+            let strum = Strum { instrument, force: rng.random_range(0.4..1.0), lasts_s: chord.lasts * 60.0 / bpm };
+            strum.play(&mut sounds[n], at.round(), &chord.keys, rng);
+        }
+    }
+    sounds.map(|x| elsewhere(x, rng))
+}
+
 /// The takes of a seed, about so many seconds long.
 pub fn takes(seconds: f64, seed: u64) -> Takes {
     let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x0051_a7e5).wrapping_add(7));

@@ -17,6 +17,7 @@ pub mod hash;
 pub mod intake;
 pub mod jobs;
 pub mod listen;
+pub mod plans;
 pub mod run;
 pub mod settings;
 mod sql_errors;

@@ -1,6 +1,6 @@
 //! What jobs are asked to do. Plain data: the queue stores it, the workers carry it out.
 
-use marea_core::timing::grid::Grid;
+use crate::plans::{LayerOf, TakesOf, TimingOf};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -43,6 +43,8 @@ impl Task {
             Self::Derive { of: Subject::Notes(_), .. } => "notes",
             Self::Derive { of: Subject::Tempo(_), .. } => "tempo",
             Self::Derive { of: Subject::Timing(_), .. } => "timing",
+            Self::Derive { of: Subject::Layer(_), .. } => "layer",
+            Self::Derive { of: Subject::Takes(_), .. } => "takes",
             Self::Deliver(_) => "deliver",
         }
     }
@@ -70,6 +72,10 @@ pub enum Subject {
     Tempo(TempoOf),
     /// A set of tracks cut and moved together.
     Timing(TimingOf),
+    /// A layer set onto its source.
+    Layer(LayerOf),
+    /// Two takes of one part.
+    Takes(TakesOf),
 }
 
 /// Track B against track A.
@@ -148,40 +154,6 @@ pub struct TempoOf {
     pub by: TempoBy,
     /// The click, the steady track, or the other one.
     pub track: Option<Uuid>,
-}
-
-/// A part of the session in which a set is moved, and how.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct SectionOf {
-    /// From one session frame to another; all of it when it is not said.
-    #[serde(default)]
-    pub range: Option<[i64; 2]>,
-    /// Note value: 1/1 to 1/64, with a dot for dotted, t for a triplet, s and a per cent for swing.
-    #[schema(value_type = String)]
-    pub grid: Grid,
-    /// A track whose strokes they are moved onto instead.
-    #[serde(default)]
-    pub onto: Option<Uuid>,
-    /// Part of the deviation that is taken out, in per cent: 0 to 100.
-    pub strength: f64,
-    /// Deviations up to this stay, in ms: 0 to 500.
-    pub slack_ms: f64,
-    /// Strokes further off than this stay, in ms: 0 to 2,000.
-    pub farthest_ms: f64,
-}
-
-/// A set of tracks that are cut and moved together.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct TimingOf {
-    /// Tracks that are cut; what is linked with one of them comes along.
-    pub set: Vec<Uuid>,
-    /// Tracks whose strokes are moved; all of the set that have some when there are none.
-    #[serde(default)]
-    pub hits: Vec<Uuid>,
-    /// Strokes of several tracks closer together than this are one, in ms: 0 to 100.
-    pub within_ms: f64,
-    /// What lies in several belongs to the last; what lies in none stays.
-    pub sections: Vec<SectionOf>,
 }
 
 /// Tracks in the order of the channels.

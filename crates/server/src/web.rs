@@ -12,8 +12,21 @@ use rust_embed::Embed;
 struct Page;
 
 /// Views of a session; `router.ts` has the same.
-const VIEWS: [&str; 11] =
-    ["recordings", "check", "align", "stereo", "latency", "prints", "rendered", "clocks", "tempo", "timing", "deliver"];
+const VIEWS: [&str; 13] = [
+    "recordings",
+    "check",
+    "align",
+    "stereo",
+    "latency",
+    "prints",
+    "rendered",
+    "clocks",
+    "tempo",
+    "timing",
+    "layer",
+    "takes",
+    "deliver",
+];
 
 /// Is this an address that the page itself knows?
 fn is_view(path: &str) -> bool {

@@ -18,6 +18,7 @@ export type ImageView = Schemas['ImageView']
 export type Decision = Schemas['Decision']
 export type Desk = Schemas['Desk']
 export type DeskPatch = Schemas['DeskPatch']
+export type Plans = Schemas['Plans']
 export type DeskGroup = Schemas['Group']
 export type LaneDesk = Schemas['LaneDesk']
 

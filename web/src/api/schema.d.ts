@@ -458,6 +458,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/layer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A layer against its source; 204 when that was not measured. */
+        get: operations["show_layer"];
+        put?: never;
+        /** Ask for a layer to be held against its source; answers the job, or 204 when that was done already. */
+        post: operations["request_layer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/layer/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set a layer onto its source, or, where only hits that are picked move and none is, leave it as recorded: one decision. */
+        post: operations["take_layer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/listen": {
         parameters: {
             query?: never;
@@ -817,6 +852,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two takes side by side; 204 when they were not held against each other. */
+        get: operations["show_takes"];
+        put?: never;
+        /** Ask for two takes to be held against each other; answers the job, or 204 when that was done already. */
+        post: operations["request_takes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/takes/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring the passages together that the plan moves, or, where it moves none, leave both takes as recorded: one decision. */
+        post: operations["take_takes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/tempo": {
         parameters: {
             query?: never;
@@ -896,7 +966,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Cut and move a set together, or, without sections, leave it as recorded: one decision. */
+        /** Cut and move a set together, or, without sections and moves by hand, leave it as recorded: one decision. */
         post: operations["take_timing"];
         delete?: never;
         options?: never;
@@ -1399,6 +1469,22 @@ export interface components {
             /** @description Which. */
             way: components["schemas"]["PathWay"];
         };
+        /** @description A chord as both takes have it. */
+        ChordFound: {
+            /**
+             * Format: double
+             * @description By how much the second is later than it is in the median, in ms.
+             */
+            apart_ms: number;
+            /** @description Session frames at which it begins in the first and in the second, as recorded. */
+            at: number[];
+            /** @description By how many frames each is moved in the end. */
+            by: number[];
+            /** @description By how much it is off its beat in each, in ms, late when positive; none without beats that they keep to. */
+            off_ms?: number[] | null;
+            /** @description How sure. */
+            verdict: components["schemas"]["Verdict"];
+        };
         /** @description Where a recording lies in the time of the first. */
         ClockFound: {
             /**
@@ -1591,6 +1677,16 @@ export interface components {
              * @default []
              */
             order: string[];
+            /**
+             * @description Plans of timing. What is decided of them is in the history; what is being tried is here.
+             * @default {
+             *       "layers": [],
+             *       "meant": [],
+             *       "takes": [],
+             *       "timing": null
+             *     }
+             */
+            plans: components["schemas"]["Plans"];
             /** @default null */
             range: components["schemas"]["LoopRange"] | null;
             /**
@@ -1608,17 +1704,21 @@ export interface components {
         DeskPatch: {
             columns?: string[] | null;
             groups?: components["schemas"]["Group"][] | null;
-            /** @description Named for the history: order, groups, markers, heights and hidden lanes that change are then taken back by undo. */
+            /** @description Named for the history: order, groups, markers, heights, hidden lanes and what is meant that change are then taken back by undo. */
             label?: string | null;
             lanes?: {
                 [key: string]: components["schemas"]["LaneDesk"];
             } | null;
+            layer?: components["schemas"]["LayerOf"] | null;
             listening?: components["schemas"]["Listening"] | null;
             markers?: components["schemas"]["Marker"][] | null;
+            meant?: components["schemas"]["Meant"][] | null;
             order?: string[] | null;
             range?: components["schemas"]["LoopRange"] | null;
             ruler?: string | null;
             seat?: string | null;
+            takes?: components["schemas"]["TakesOf"] | null;
+            timing?: components["schemas"]["TimingOf"] | null;
         };
         /** @description A finding put aside. */
         Dismissal: {
@@ -1736,8 +1836,15 @@ export interface components {
              * @description By how many frames they are moved in the end, later when positive.
              */
             by: number;
+            /** @description Somebody decided by hand how far they go. */
+            by_hand: boolean;
             /** @description Too far off: left, for somebody to decide. */
             left: boolean;
+            /**
+             * Format: float
+             * @description Level of the loudest of them against a usual stroke of its source, in dB.
+             */
+            level_db: number;
             /**
              * Format: double
              * @description Where they were meant; where they are, outside of all sections.
@@ -1856,6 +1963,27 @@ export interface components {
             note: string;
             /** @description What became of it. */
             standing: components["schemas"]["Standing"];
+        };
+        /** @description Chords in a row in which the two do not sit together. */
+        FlagFound: {
+            /**
+             * Format: double
+             * @description By how much the second is later than it is in the median, in ms.
+             */
+            apart_ms: number;
+            /** @description Chords. */
+            count: number;
+            /** @description By how many frames the first, or the second, would have to go to meet the other. */
+            meets: number[];
+            /** @description By how much each is off its beats, in ms. */
+            off_ms?: number[] | null;
+            /** @description Session frames from the first chord to the last, as recorded, where the earlier of the two has them. */
+            range: number[];
+            /**
+             * Format: uuid
+             * @description Which take is off; none where that cannot be told.
+             */
+            take?: string | null;
         };
         /** @description One band of a fold-down. */
         FoldBand: {
@@ -2234,6 +2362,94 @@ export interface components {
              */
             worth: number;
         };
+        /** @description A layer set onto its source. */
+        LayerFound: {
+            /** @description Its hits in the order of time. */
+            hits: components["schemas"]["LayerHit"][];
+            /** @description It plays inverted against the source. */
+            invert: boolean;
+            /** @description From one session frame to another, where pieces give over to one another. */
+            joins: number[][];
+            /**
+             * Format: double
+             * @description By how many frames it is later in the median.
+             */
+            late?: number | null;
+            /** @description Session frames of the source's hits, as recorded, that it misses. */
+            missed: number[];
+            /** @description How sure that is; undecided where the two share no lows. */
+            polarity: components["schemas"]["Verdict"];
+            /** @description The proof. */
+            proof: components["schemas"]["ProofFound"];
+            /** @description The pieces. */
+            slices: components["schemas"]["Slice"][];
+            /** @description What the sum of both keeps at their hits, by third-octave: as recorded, and as this plan has it. */
+            sum: components["schemas"]["BandGain"][];
+        };
+        /** @description A hit of the layer. */
+        LayerHit: {
+            /**
+             * Format: double
+             * @description Session frame at which it begins, as recorded.
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description By how many frames it is moved in the end, later when positive.
+             */
+            by: number;
+            /** @description Somebody decided by hand how far it goes. */
+            by_hand: boolean;
+            /**
+             * Format: double
+             * @description By how many frames it comes later than that, with what both carry apart from this plan.
+             */
+            late?: number | null;
+            /** @description It could not be parted from what sounds before, and goes along with it. */
+            rides: boolean;
+            /**
+             * Format: double
+             * @description Session frame of the hit that it doubles, as recorded; none where the source has none.
+             */
+            source?: number | null;
+            /** @description How sure that is. */
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** @description A layer that is set onto its source, hit by hit. */
+        LayerOf: {
+            /**
+             * Format: uuid
+             * @description What doubles it.
+             */
+            layer: string;
+            /** @description Hits that go elsewhere. */
+            own?: components["schemas"]["LayerOwn"][];
+            /** @description Only hits named in `own` are moved; else all of them are set onto their source. */
+            picked_only?: boolean;
+            /**
+             * Format: uuid
+             * @description What was played.
+             */
+            source: string;
+        };
+        /** @description A hit of a layer that goes elsewhere than onto its source. */
+        LayerOwn: {
+            /**
+             * Format: int64
+             * @description Session frame of the hit in the layer, as recorded.
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description By how many frames it goes, later when positive; 0 leaves it as recorded.
+             */
+            by: number;
+        };
+        /** @description A layer against its source. */
+        LayerView: components["schemas"]["LayerFound"] & {
+            /** @description How the layer is carried now. */
+            carried: components["schemas"]["SetCarried"];
+        };
         /**
          * @description What each way of correcting leaves of the print when the send is subtracted through the filter that fits best, in dB against the print,
          *     over 80 to 9,000 Hz.
@@ -2357,6 +2573,13 @@ export interface components {
          * @enum {string}
          */
         Material: "struck" | "sustained";
+        /** @description A passage in which two takes are meant to differ: it is told of no more. */
+        Meant: {
+            /** @description Session frames, as recorded, from its first chord to its last. */
+            range: number[];
+            /** @description The two, in any order. */
+            takes: string[];
+        };
         /** @description Where copies meet unequally. */
         MeetingView: {
             /**
@@ -2540,6 +2763,19 @@ export interface components {
          * @enum {string}
          */
         Order: "wav" | "smpte";
+        /** @description Strokes that are moved by hand, whatever their section says. */
+        OwnMove: {
+            /**
+             * Format: int64
+             * @description Session frame at which they are heard, with the offsets carried.
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description By how many frames they go, later when positive; 0 leaves them as played.
+             */
+            by: number;
+        };
         /** @description Which two. */
         Pair: {
             /**
@@ -2659,6 +2895,29 @@ export interface components {
             /** @description The other is to be inverted against the anchor: what keeps more of the sound. */
             propose_invert: boolean;
             remaining?: components["schemas"]["LagUnits"] | null;
+        };
+        /** @description A passage of one of two takes that is moved as a whole. */
+        PassageMove: {
+            /**
+             * Format: int64
+             * @description By how many frames, later when positive.
+             */
+            by: number;
+            /**
+             * Format: int64
+             * @description Session frame of its first chord, as recorded.
+             */
+            from: number;
+            /**
+             * Format: int64
+             * @description And of its last.
+             */
+            to: number;
+            /**
+             * Format: uuid
+             * @description The take.
+             */
+            track: string;
         };
         /** @description All paths of a session. */
         PathMap: {
@@ -2821,6 +3080,26 @@ export interface components {
             sources: (components["schemas"]["Spot"] | null)[];
             /** @description A track each. */
             tracks: (components["schemas"]["Spot"] | null)[];
+        };
+        /** @description All plans of a session. */
+        Plans: {
+            /**
+             * @description Layers; one of a kind for a source and a layer.
+             * @default []
+             */
+            layers: components["schemas"]["LayerOf"][];
+            /**
+             * @description Passages that are meant to differ.
+             * @default []
+             */
+            meant: components["schemas"]["Meant"][];
+            /**
+             * @description Takes; one of a kind for two of them.
+             * @default []
+             */
+            takes: components["schemas"]["TakesOf"][];
+            /** @default null */
+            timing: components["schemas"]["TimingOf"] | null;
         };
         /** @description The polarity of a track, as carried now. */
         Polarity: {
@@ -3459,6 +3738,19 @@ export interface components {
             /** @description Frame after the last. */
             to: components["schemas"]["RecordingFrame"];
         };
+        /** @description A stroke drawn by hand, or one that was found and is none. */
+        StrokeOf: {
+            /**
+             * Format: int64
+             * @description Session frame at which that is heard, with the offset that the track carries.
+             */
+            at: number;
+            /**
+             * Format: uuid
+             * @description Track whose microphone hears it first.
+             */
+            track: string;
+        };
         /** @description The strokes of one track. */
         StrokesFound: {
             /** @description As recorded, in the order of time. */
@@ -3512,6 +3804,70 @@ export interface components {
              * @description Length of the drawn waveforms in seconds.
              */
             wave_s: number;
+        };
+        /** @description A take as it is cut. */
+        TakeCut: {
+            /** @description From one session frame to another, where pieces give over to one another. */
+            joins: number[][];
+            /** @description The proof. */
+            proof: components["schemas"]["ProofFound"];
+            /** @description Passages that could not be parted from what sounds before, in session frames. */
+            rides: number[];
+            /** @description The pieces. */
+            slices: components["schemas"]["Slice"][];
+            /**
+             * Format: uuid
+             * @description Which; what is linked with it is cut alike.
+             */
+            track: string;
+        };
+        /** @description Two takes side by side. */
+        TakesFound: {
+            /**
+             * Format: double
+             * @description How much more alike a chord is to its own than to its neighbours, 0 to 1; a half by chance.
+             */
+            alike?: number | null;
+            /** @description Session frames of what only the first has, and only the second. */
+            alone: number[][];
+            /** @description In the order of time. */
+            chords: components["schemas"]["ChordFound"][];
+            /** @description Both as they are cut. */
+            cut: components["schemas"]["TakeCut"][];
+            /** @description Where they do not sit together, as recorded. */
+            flagged: components["schemas"]["FlagFound"][];
+            /**
+             * Format: double
+             * @description By how much the second is later in the median, in ms; none where they share no chord.
+             */
+            later_ms?: number | null;
+        };
+        /** @description Two takes of one part. */
+        TakesOf: {
+            /**
+             * Format: uuid
+             * @description A take.
+             */
+            first: string;
+            /** @description Passages that are moved. */
+            moves?: components["schemas"]["PassageMove"][];
+            /**
+             * Format: uuid
+             * @description Another.
+             */
+            second: string;
+            /**
+             * Format: double
+             * @description Apart by no more than this, in ms, they sit together: 0 to 200.
+             */
+            slack_ms: number;
+        };
+        /** @description Two takes side by side. */
+        TakesView: components["schemas"]["TakesFound"] & {
+            /** @description How each is carried now. */
+            carried: components["schemas"]["SetCarried"][];
+            /** @description Of every passage in which they do not sit together, whether it is meant. */
+            meant: boolean[];
         };
         /**
          * @description By what a pair tells sides.
@@ -3596,12 +3952,23 @@ export interface components {
         };
         /** @description A set of tracks that are cut and moved together. */
         TimingOf: {
+            /** @description Strokes that were not found. */
+            added?: components["schemas"]["StrokeOf"][];
             /** @description Tracks whose strokes are moved; all of the set that have some when there are none. */
             hits?: string[];
+            /** @description Strokes moved by hand. */
+            own?: components["schemas"]["OwnMove"][];
+            /** @description Strokes that were found and are none. */
+            removed?: components["schemas"]["StrokeOf"][];
             /** @description What lies in several belongs to the last; what lies in none stays. */
             sections: components["schemas"]["SectionOf"][];
             /** @description Tracks that are cut; what is linked with one of them comes along. */
             set: string[];
+            /**
+             * Format: float
+             * @description Strokes softer than this against a usual one of their source, in dB, are not moved by themselves: -30 (none is left out) to 0.
+             */
+            softest_db?: number;
             /**
              * Format: double
              * @description Strokes of several tracks closer together than this are one, in ms: 0 to 100.
@@ -6105,6 +6472,236 @@ export interface operations {
             };
         };
     };
+    show_layer: {
+        parameters: {
+            query: {
+                /** @description A `LayerOf` as JSON. */
+                of: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayerView"];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayerOf"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayerOf"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     listen: {
         parameters: {
             query?: never;
@@ -7904,6 +8501,236 @@ export interface operations {
                 };
             };
             /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_takes: {
+        parameters: {
+            query: {
+                /** @description A `TakesOf` as JSON. */
+                of: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakesView"];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_takes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakesOf"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_takes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakesOf"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
             422: {
                 headers: {
                     [name: string]: unknown;

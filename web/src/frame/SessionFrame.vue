@@ -24,7 +24,14 @@ watch(
 )
 onBeforeUnmount(() => store.close())
 
-const views = [
+/** A place on the rail, and the views besides its own that belong to it. */
+interface Place {
+  name: string
+  label: string
+  path: string
+  also?: readonly string[]
+}
+const views: Place[] = [
   { name: 'recordings', label: 'Recordings', path: 'M5 7h10M5 12h16M5 17h7M5 22h13' },
   { name: 'check', label: 'Check', path: 'M4 4h8v8H4zM15 4h7v8h-7zM4 15h8v8H4zM15 19l3 4 5-8' },
   { name: 'align', label: 'Align', path: 'M3 9c3-5 6-5 9 0s6 5 9 0M3 19c3-5 6-5 9 0s6 5 9 0M12 3v22' },
@@ -34,14 +41,15 @@ const views = [
   { name: 'rendered', label: 'Rendered', path: 'M4 4v20M4 24h19M8 18h3M12 12h3M16 15h3M20 8h3' },
   { name: 'clocks', label: 'Clocks', path: 'M13 4a10 10 0 1 0 .1 0M13 8v6l4 3M2 26h12M10 23h13' },
   { name: 'tempo', label: 'Tempo', path: 'M4 22h18M6 22V9M11 22v-6M16 22V9M21 22v-6M8 22v-4M13 22v-4M18 22v-4' },
-  { name: 'timing', label: 'Timing', path: 'M4 13h18M7 8v10M13 5v16M19 8v10M7 8l3-3M19 18l-3 3' },
+  { name: 'timing', label: 'Timing', path: 'M4 13h18M7 8v10M13 5v16M19 8v10M7 8l3-3M19 18l-3 3', also: ['layer', 'takes'] },
   { name: 'deliver', label: 'Deliver', path: 'M13 4v12M8 12l5 5 5-5M4 22h18' },
 ]
 
 useSessionAddress()
 
 const main = ref<HTMLElement | null>(null)
-const title = computed(() => views.find((v) => v.name === route.name)?.label ?? 'Session')
+const LABELS: Record<string, string> = { layer: 'Layer', takes: 'Takes' }
+const title = computed(() => LABELS[String(route.name)] ?? views.find((v) => v.name === route.name)?.label ?? 'Session')
 watch(
   () => [title.value, store.detail?.session.name],
   ([view, session]) => (document.title = session ? `${view} – ${session} – Marea` : 'Marea'),
@@ -105,7 +113,13 @@ function seconds(): string {
     </div>
     <p v-if="store.away" class="away" role="status">{{ store.away }}</p>
     <nav aria-label="Order of work">
-      <router-link v-for="v in views" :key="v.name" :to="{ name: v.name, params: { session: store.id } }" :title="v.label">
+      <router-link
+        v-for="v in views"
+        :key="v.name"
+        :to="{ name: v.name, params: { session: store.id } }"
+        :title="v.label"
+        :class="{ within: v.also?.includes(String(route.name)) }"
+      >
         <svg viewBox="0 0 26 28" width="22" height="24" fill="none" stroke="currentColor" stroke-width="1.8" aria-hidden="true">
           <path :d="v.path" />
         </svg>
@@ -198,7 +212,8 @@ nav a {
   border-left: 3px solid transparent;
   border-right: 3px solid transparent;
 }
-nav a.router-link-active {
+nav a.router-link-active,
+nav a.within {
   background: var(--shoal);
   border-left-color: var(--depth);
   font-weight: 600;

@@ -6,6 +6,7 @@ import { clock, samples, stretchOf, type Measure } from '../shared/units'
 import { paintLanes, paintMarks, type Hairline, type Picture } from './paint'
 import { RULER, type Marks, type Ruler } from './ruler'
 import type { StackRow } from './rows'
+import type { LaneStroke } from './strokes'
 import { TileCache } from './tiles'
 import { valueAt, valueText } from './values'
 import { WaveBuffer } from './waveBuffer'
@@ -18,6 +19,7 @@ const props = defineProps<{
   viewport: Viewport
   cursor: number
   hits: readonly number[]
+  strokes: readonly LaneStroke[]
   measure: Measure
   ruler: Ruler
   marks: Marks
@@ -53,6 +55,7 @@ const { canvas: picture, dirty } = useSurface(
     () => props.viewport.framesPerPx,
     () => props.viewport.vertical,
     () => props.hits,
+    () => props.strokes,
     () => props.ruler,
     () => props.marks,
     () => props.way,

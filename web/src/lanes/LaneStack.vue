@@ -12,12 +12,14 @@ import type { Picture } from './paint'
 import { RULER, type Ruler } from './ruler'
 import { dropBefore, heightOf, type StackRow } from './rows'
 import { fitted } from './scale'
+import type { LaneStroke } from './strokes'
 import { useLaneActions } from './useLaneActions'
 import type { PathFacts } from './usePathFacts'
 
 const props = defineProps<{
   rows: readonly StackRow[]
   hits: readonly number[]
+  strokes: readonly LaneStroke[]
   way: Picture['way']
   picked: ReadonlySet<string>
   facts: PathFacts
@@ -193,6 +195,7 @@ function setLoop(from: number, to: number): void {
       :viewport="store.viewport"
       :cursor="store.heard.frame"
       :hits="hits"
+      :strokes="strokes"
       :measure="store.measure"
       :ruler="ruler"
       :marks="marks"

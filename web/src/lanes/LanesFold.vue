@@ -4,8 +4,10 @@ import { panBy, showAll, stretch, zoomAt } from './viewport'
 import { useSession } from '../session/store'
 import { useKeys } from '../shared/keys'
 import LanesPanel from './LanesPanel.vue'
+import type { LaneStroke } from './strokes'
 
 /** All lanes above a view that needs the room for something else: folded away until they are wanted. */
+withDefaults(defineProps<{ strokes?: readonly LaneStroke[] }>(), { strokes: () => [] })
 const store = useSession()
 const open = ref(false)
 
@@ -28,7 +30,7 @@ useKeys('Lanes', [
     <button class="plain toggle" :aria-expanded="open" title="Lanes of all tracks (W)" data-test="lanes-fold" @click="open = !open">
       {{ open ? '▾' : '▸' }} Lanes
     </button>
-    <LanesPanel v-if="open" :all="true" :usual="34" @select="store.choose(undefined, $event)" />
+    <LanesPanel v-if="open" :all="true" :usual="34" :strokes="strokes" @select="store.choose(undefined, $event)" />
   </div>
 </template>
 

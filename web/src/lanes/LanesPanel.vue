@@ -8,13 +8,14 @@ import GroupDialog from './GroupDialog.vue'
 import LaneStack from './LaneStack.vue'
 import { linkName } from '../session/links'
 import LaneTools from './LaneTools.vue'
+import type { LaneStroke } from './strokes'
 import { usePathFacts } from './usePathFacts'
 import { useStack, type Tried } from './useStack'
 
-const props = withDefaults(defineProps<{ all: boolean; usual: number; hits?: readonly number[]; tried?: Tried | null }>(), {
-  hits: () => [],
-  tried: null,
-})
+const props = withDefaults(
+  defineProps<{ all: boolean; usual: number; hits?: readonly number[]; strokes?: readonly LaneStroke[]; tried?: Tried | null }>(),
+  { hits: () => [], strokes: () => [], tried: null },
+)
 const emit = defineEmits<{ select: [id: string] }>()
 
 const store = useSession()
@@ -119,6 +120,7 @@ onBeforeUnmount(() => window.removeEventListener('click', closeMenu))
   <LaneStack
     :rows="rows"
     :hits="hits"
+    :strokes="strokes"
     :way="overlay === 'off' ? 'both' : overlay"
     :picked="picked"
     :facts="facts"

@@ -3,6 +3,7 @@ import type { Palette } from '../shared/theme'
 import type { Measure } from '../shared/units'
 import type { DrawnPiece } from '../api/client'
 import type { Lane, StackRow } from './rows'
+import { paintLaneStrokes, type LaneStroke } from './strokes'
 import { paintPlaces, paintRuler, RULER, type Marks, type Ruler } from './ruler'
 import { framesAPoint, levelFor, POINTS, SAMPLES, SINGLE, type TileCache } from './tiles'
 import { xOf, type Viewport } from './viewport'
@@ -16,6 +17,8 @@ export interface Picture {
   rows: readonly StackRow[]
   scroll: number
   hits: readonly number[]
+  /** Strokes of the tracks, each on its own lane. */
+  strokes?: readonly LaneStroke[]
   measure: Measure
   ruler: Ruler
   marks: Marks
@@ -75,6 +78,13 @@ export function paintLanes(
   ctx.restore()
   ctx.globalCompositeOperation = 'source-over'
   for (const row of seen) if (row.kind === 'lane') paintFit(s, p, placeOf(row, picture), fit(row.lane))
+  paintLaneStrokes(
+    s,
+    p,
+    v,
+    seen.map((row) => ({ row, top: placeOf(row, picture) })),
+    picture.strokes ?? [],
+  )
   paintPlaces(s, p, v, picture.marks)
 }
 

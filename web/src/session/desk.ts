@@ -1,7 +1,7 @@
 import { computed, shallowRef } from 'vue'
 import { ask, client, type Desk, type DeskPatch } from '../api/client'
 import { tellTrouble } from '../shared/notice'
-import { freshDesk, grouped, groupOf, laneOf, type Group, type Lane } from './deskRules'
+import { freshDesk, grouped, groupOf, laneOf, plansLaid, type Group, type Lane } from './deskRules'
 
 /** Milliseconds that changes are gathered before they are sent. */
 const GATHER_MS = 150
@@ -29,10 +29,11 @@ export function makeDesk(session: () => string, heard: () => void) {
   }
 
   function laid(desk: Desk, patch: DeskPatch): Desk {
-    const { lanes, range, label: _, ...rest } = patch
+    const { lanes, range, label: _, timing, layer, takes, meant, ...rest } = patch
     const given = Object.fromEntries(Object.entries(rest).filter(([, v]) => v !== undefined && v !== null))
     const loop = range ? (range.to > range.from ? range : null) : desk.range
-    return { ...desk, ...given, range: loop ?? null, lanes: { ...desk.lanes, ...lanes } }
+    const plans = plansLaid(desk.plans, { timing, layer, takes, meant })
+    return { ...desk, ...given, range: loop ?? null, lanes: { ...desk.lanes, ...lanes }, plans }
   }
 
   /** Shows a change while it is being made, as an edge is dragged: `change` with the same keeps it. */

@@ -17,7 +17,6 @@ use crate::units::SampleRate;
 use crate::verdict::Verdict;
 use clusters::{Moments, alike, settled};
 use pairs::{common_lag, paired};
-use serde::{Deserialize, Serialize};
 use strokes::{Struck, strokes};
 
 /// A stroke of the source and of the layer rises by so much over the five milliseconds before, in dB: a source rings and hears others,
@@ -42,7 +41,7 @@ const KNOWN: [f64; 2] = [0.85, 0.7];
 const COMPARED: usize = 40;
 
 /// A stroke and its double, in session frames.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Match {
     /// When it begins in the source.
     pub source: f64,

@@ -1,8 +1,9 @@
 //! Two takes of one part side by side, chord by chord.
 //!
-//! [`bands`] hears both, [`path`] says which moment of one is which of the other, [`onset`] when a chord begins; [`flags`] tells the
-//! passages where the two do not sit together, and by the beats which of them is off.
+//! [`bands`] hears both, [`path`] says which moment of one is which of the other, [`onset`] when a chord begins, [`alike`] whether they are
+//! the same chords; [`flags`] tells the passages where the two do not sit together, and by the beats which of them is off.
 
+mod alike;
 mod bands;
 mod chord;
 mod flags;
@@ -18,7 +19,7 @@ use crate::units::SampleRate;
 use crate::verdict::Verdict;
 use bands::{Bands, HOP_S};
 pub use chord::Chord;
-pub use flags::{Flagged, Off, SLACK_MS};
+pub use flags::{Flagged, Off, SLACK_MS, flagged};
 use onset::first_string;
 use path::{Path, path};
 
@@ -57,6 +58,9 @@ pub struct Takes {
     pub chords: Vec<Chord>,
     /// By how many frames the second is later in the median.
     pub later: Option<f64>,
+    /// The mean part of its neighbours that a chord is less like than the one it is held to be: a half by chance, as with two songs in one
+    /// tempo, and with a part of one sound only. None where there are no neighbours. Nothing is solid where it may be chance.
+    pub alike: Option<f64>,
     /// Where they do not sit together.
     pub flagged: Vec<Flagged>,
     /// Chords of the first that the second has not, in session frames.
@@ -83,7 +87,10 @@ pub fn takes(
     let (first, second) = (first?, second?);
     let path = path(&first, &second, (REACH_S / HOP_S) as usize, report)?;
     let pair = Pair { sounds, rate, from, bands: [&first, &second], path: &path };
-    let (mut chords, [only_first, only_second]) = pair.chords()?;
+    let Found { mut chords, alone: [only_first, only_second], alike } = pair.chords()?;
+    if !alike.is_some_and(|a| alike::is_no_chance(a, chords.len())) {
+        chords.iter_mut().for_each(|c| c.verdict = c.verdict.min(Verdict::Likely));
+    }
     // More chords of one alone than of both: they are no takes of one part, and what agrees does so by chance.
     if only_first.len() + only_second.len() > chords.len() {
         chords.iter_mut().for_each(|c| c.verdict = Verdict::Undecided);
@@ -95,7 +102,7 @@ pub fn takes(
         flags::against_beats(&mut chords, beats, rate.hz_f64());
     }
     let flagged = flags::flagged(&chords, later.unwrap_or(0.0), slack_ms, rate.hz_f64());
-    Ok(Takes { chords, later, flagged, only_first, only_second })
+    Ok(Takes { chords, later, alike, flagged, only_first, only_second })
 }
 
 /// Two takes and the path between them.
@@ -107,13 +114,19 @@ struct Pair<'a> {
     path: &'a Path,
 }
 
+/// Chords of both, those of one alone, and how much more alike a chord is to its own than to its neighbours.
+struct Found {
+    chords: Vec<Chord>,
+    alone: [Vec<f64>; 2],
+    alike: Option<f64>,
+}
+
 impl Pair<'_> {
     fn frame(&self, row: f64) -> f64 {
         self.from as f64 + row * self.bands[0].hop
     }
 
-    /// Chords of both, and those of one alone.
-    fn chords(&self) -> Result<(Vec<Chord>, [Vec<f64>; 2]), MeasureError> {
+    fn chords(&self) -> Result<Found, MeasureError> {
         let [sure, any] = [0, 1].map(|n| self.bands.map(|b| rises(b, RISES[n], STANDS_OUT[n])));
         let mut taken = [vec![false; any[0].len()], vec![false; any[1].len()]];
         let (mut found, mut alone) = (Vec::new(), [Vec::new(), Vec::new()]);
@@ -144,7 +157,8 @@ impl Pair<'_> {
             let chord = self.chord(*rows, self.unlike(rows[0]) > OTHER * usual)?;
             Ok(Chord { clear: clear(rows), ..chord })
         };
-        Ok((found.iter().map(chord).collect::<Result<Vec<_>, MeasureError>>()?, alone))
+        let chords = found.iter().map(chord).collect::<Result<Vec<_>, MeasureError>>()?;
+        Ok(Found { chords, alone, alike: alike::alike(self.bands, &found) })
     }
 
     /// By how many rows the second comes later about a row of the first.

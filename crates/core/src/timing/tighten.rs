@@ -10,6 +10,8 @@ use crate::hits::{Hit, Played};
 use crate::units::SampleRate;
 use crate::verdict::Verdict;
 
+/// What is moved by hand is the stroke within this, in seconds: found anew by other settings it lies a little elsewhere.
+const BY_HAND_S: f64 = 0.01;
 /// Strokes on one place of the grid are moved as one up to this far apart, in seconds: a flam stays a flam.
 const ONE_PLACE_S: f64 = 0.04;
 
@@ -33,6 +35,15 @@ pub struct Section<'a> {
     pub asked: Asked,
 }
 
+/// Strokes that somebody moves as they like, whatever their section says.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ByHand {
+    /// Session frame about which they are played.
+    pub at: f64,
+    /// By how many frames they go, later when positive; 0 leaves them as played.
+    pub by: i64,
+}
+
 /// Where to, and by how much.
 #[derive(Debug, Clone, Copy)]
 pub struct Wanted<'a> {
@@ -42,6 +53,10 @@ pub struct Wanted<'a> {
     pub beats: &'a Beats,
     /// Strokes closer together than so many frames are one event.
     pub within: f64,
+    /// Strokes softer than this against a usual one of their source, in dB, are not moved by themselves.
+    pub softest_db: f32,
+    /// Strokes moved by hand.
+    pub by_hand: &'a [ByHand],
 }
 
 impl Wanted<'_> {
@@ -54,6 +69,13 @@ impl Wanted<'_> {
             Towards::Strokes(strokes) => nearest(strokes, at)?,
         };
         Some((section, place))
+    }
+
+    /// How far somebody moves the strokes that are played at a frame.
+    fn by_hand(&self, at: f64, reach: f64) -> Option<i64> {
+        let apart = |h: &&ByHand| (h.at - at).abs();
+        let near = self.by_hand.iter().filter(|h| apart(h) <= reach).min_by(|a, b| apart(a).total_cmp(&apart(b)));
+        near.map(|h| h.by)
     }
 }
 
@@ -79,6 +101,10 @@ pub struct Moved {
     pub by: i64,
     /// They could not be parted from what sounds before, and go along with it.
     pub rides: bool,
+    /// Somebody decided by hand how far they go.
+    pub by_hand: bool,
+    /// Level of the loudest of them against a usual stroke of its source, in dB.
+    pub level_db: f32,
 }
 
 /// A set cut and moved.
@@ -114,7 +140,7 @@ pub fn tighten(heard: &Heard, of: &[usize], wanted: &Wanted) -> Tightened {
         ..p.clone()
     };
     let sure: Vec<Played> = heard.played.iter().enumerate().map(sure).collect();
-    let groups = heard.gathered(events(&sure, f32::NEG_INFINITY, wanted.within), wanted);
+    let groups = heard.gathered(events(&sure, wanted.softest_db, wanted.within), wanted);
     let (places, mut moved): (Vec<Event>, Vec<Moved>) = groups.iter().map(|g| heard.fated(g, wanted)).unzip();
     let arrivals = heard.played.iter().flat_map(|p| p.moments().flat_map(|at| arrivals(p, at)));
     let mut seen: Vec<i64> = heard.seen.iter().copied().chain(arrivals.map(|a| a.round() as i64)).collect();
@@ -177,6 +203,10 @@ impl Heard<'_> {
             Some((section, meant)) => (fate(at, meant, &section.asked), meant),
             None => (Fate::Moved(0), at),
         };
+        let by_hand = wanted.by_hand(at, self.rate.hz_f64() * BY_HAND_S);
+        if let Some(by) = by_hand {
+            fate = Fate::Moved(by);
+        }
         // Nothing is moved out over the beginning.
         if event.first - self.rate.frames(BEFORE_EVENT_S) + fate.by() < self.span[0] && fate.by() < 0 {
             fate = Fate::Left;
@@ -184,7 +214,9 @@ impl Heard<'_> {
         let mut sources: Vec<usize> = group.strokes.iter().map(|s| s.0).collect();
         sources.sort_unstable();
         sources.dedup();
-        (event, Moved { at, meant, sources, fate, by: fate.by(), rides: false })
+        let level_db = group.strokes.iter().map(|s| s.1.level_db).fold(f32::NEG_INFINITY, f32::max);
+        let by_hand = by_hand.is_some();
+        (event, Moved { at, meant, sources, fate, by: fate.by(), rides: false, by_hand, level_db })
     }
 }
 
@@ -208,13 +240,17 @@ mod tests {
         Played { source, hits: strokes.iter().map(hit).collect(), perhaps: Vec::new() }
     }
 
+    fn wanted<'a>(sections: &'a [Section<'a>], beats: &'a Beats) -> Wanted<'a> {
+        Wanted { sections, beats, within: 576.0, softest_db: f32::NEG_INFINITY, by_hand: &[] }
+    }
+
     fn moved(played: &[Played], late: &[f64]) -> Vec<(f64, Fate, i64, usize)> {
         let rate = SampleRate::new(RATE).unwrap();
         let heard = Heard { played, late, seen: &[], span: [0, 480_000], rate };
         let beats = TempoMap::single(120.0, 4, 0.0).beats(rate.hz_f64());
         let asked = Asked { strength: 1.0, slack: 0.0, farthest: 4_000.0 };
         let sections = [Section { range: None, towards: Towards::Grid("1/8".parse().unwrap()), asked }];
-        let wanted = Wanted { sections: &sections, beats: &beats, within: 576.0 };
+        let wanted = wanted(&sections, &beats);
         let all: Vec<usize> = (0..played.len()).collect();
         tighten(&heard, &all, &wanted).moved.iter().map(|m| (m.at, m.fate, m.by, m.sources.len())).collect()
     }
@@ -247,8 +283,7 @@ mod tests {
             Section { range: Some([20_000.0, 70_000.0]), towards, asked: asked(0.5) },
             Section { range: Some([50_000.0, 90_000.0]), towards: Towards::Strokes(&bass), asked: asked(1.0) },
         ];
-        let wanted = Wanted { sections: &sections, beats: &beats, within: 576.0 };
-        let made = tighten(&heard, &[0], &wanted);
+        let made = tighten(&heard, &[0], &wanted(&sections, &beats));
         // Outside of all, the first's half, onto the bass, and too far from any of its strokes.
         let told: Vec<(i64, f64)> = made.moved.iter().map(|m| (m.by, m.meant)).collect();
         assert_eq!(told, [(0, 12_100.0), (-50, 36_000.0), (900, 61_000.0), (0, 61_000.0)]);
@@ -259,5 +294,23 @@ mod tests {
     fn nothing_is_moved_out_over_the_beginning() {
         let told = moved(&[played(0, &[(30.0, 0.0), (24_300.0, 0.0)])], &[0.0, 0.0]);
         assert_eq!(told, [(30.0, Fate::Left, 0, 1), (24_300.0, Fate::Moved(-300), -300, 1)]);
+    }
+
+    #[test]
+    fn a_hand_decides_for_one_stroke_alone_and_soft_ones_stay() {
+        let all = [played(0, &[(12_100.0, 0.0), (36_100.0, -25.0), (60_100.0, 0.0), (84_100.0, 0.0)])];
+        let rate = SampleRate::new(RATE).unwrap();
+        let heard = Heard { played: &all, late: &[0.0; 2], seen: &[], span: [0, 480_000], rate };
+        let beats = TempoMap::single(120.0, 4, 0.0).beats(rate.hz_f64());
+        let asked = Asked { strength: 1.0, slack: 0.0, farthest: 4_000.0 };
+        let sections = [Section { range: None, towards: Towards::Grid("1/8".parse().unwrap()), asked }];
+        // One is left as played, one goes elsewhere (its place was found 3 ms away), one is nobody's.
+        let by_hand =
+            [ByHand { at: 12_100.0, by: 0 }, ByHand { at: 60_244.0, by: 333 }, ByHand { at: 70_000.0, by: 9 }];
+        let wanted = Wanted { softest_db: -20.0, by_hand: &by_hand, ..wanted(&sections, &beats) };
+        let made = tighten(&heard, &[0], &wanted);
+        let told: Vec<(f64, i64, bool)> = made.moved.iter().map(|m| (m.at, m.by, m.by_hand)).collect();
+        assert_eq!(told, [(12_100.0, 0, true), (60_100.0, 333, true), (84_100.0, -100, false)]);
+        assert!(made.seen.contains(&36_100), "nothing is cut through the soft one");
     }
 }

@@ -5,13 +5,16 @@ use marea_core::takes::{Flagged, Off, SLACK_MS, Takes as Told, takes as held};
 use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
 use marea_scene::struck::quantile;
-use marea_scene::takes::{Takes, takes};
+use marea_scene::takes::{Takes, strangers, takes};
 use std::fmt::Write as _;
 
 const HEAD: &str = "# Accuracy of two takes side by side\n\nMade by `make accuracy`. One part of chords of one to four voices, strummed, bowed, blown by a reed or struck, played twice \
     on two days: own looseness of 3 to 9 ms (1 σ) and own lateness of ±15 ms in each, other forces, other colour and noise, some in a room. In each pair two phrases are 55 to 95 ms early and up to \
     three chords 50 to 90 ms late, in one of the takes; of every fiftieth chord one take has nothing. Off: how far the told difference is from the true one. Flagged: passages further apart than \
     25 ms from the median; those in which no chord truly is are false. Whose: by the beats, where one take alone is off.\n\n";
+const STRANGERS: &str = "\n## Recordings that are no takes of one part\n\nOther chords on the same instrument, of the same seeds, from one moment on: in the rhythm and tempo of the first, in \
+    its tempo alone, and in another tempo. Alike: the mean part of its neighbours that a chord is less like than the one it is held to be, a half by chance; of takes of one part it is the \
+    least of all seeds.\n\n| | pairs | chords told: solid | likely | undecided | most alike |\n|---|---|---|---|---|---|\n";
 const COLUMNS: &str = "| seeds | chords | found | wrong | off: median ms | 95 % | solid | wrong by 12 ms | off: 95 % ms | early phrases and late chords | flagged | passages flagged | false | whose: right | wrong | not told | alone: named of |\n\
     |---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|\n";
 const FRAMES_A_MS: f64 = 48.0;
@@ -24,6 +27,7 @@ fn main() -> Done {
     let [from, to, seconds, rest @ ..] = args.as_slice() else { return Err("takes FROM TO SECONDS [FILE]".into()) };
     let rate = SampleRate::new(48_000)?;
     let (mut all, mut each) = (Count::default(), [(); 4].map(|()| Count::default()));
+    let (mut least, mut others) = (1f64, [(); 3].map(|()| Strangers::default()));
     for seed in from.parse::<u64>()?..=to.parse()? {
         let made = takes(seconds.parse()?, seed);
         let sounds = made.sounds.each_ref().map(|x| MemSource(x.clone()));
@@ -35,16 +39,46 @@ fn main() -> Done {
         println!("{}", one.line(&format!("{seed} {:?}", made.instrument)));
         all.add(&made, &got);
         each[(seed % 4) as usize].add(&made, &got);
+        least = least.min(got.alike.unwrap_or(0.0));
+        let sounds = strangers(seconds.parse()?, seed).map(MemSource);
+        let [a, b] = sounds.each_ref().map(|source| Placed { source, start: SessionFrame(0) });
+        others[(seed / 4 % 3) as usize].add(&held([&a, &b], rate, (None, SLACK_MS), &|_| true)?);
     }
     let mut text = format!("{HEAD}{COLUMNS}");
     for (name, count) in ["strummed", "reed", "bowed", "struck"].iter().zip(&each).chain([(&"all", &all)]) {
         let _ = writeln!(text, "{}", count.line(name));
     }
+    text += STRANGERS;
+    for (name, count) in ["one rhythm", "one tempo", "another tempo"].iter().zip(&others) {
+        let [undecided, likely, solid] = count.told;
+        let _ = writeln!(text, "| {name} | {} | {solid} | {likely} | {undecided} | {:.2} |", count.pairs, count.most);
+    }
+    let _ = writeln!(
+        text,
+        "| takes of one part | {} | | | | least {least:.2} |",
+        others.iter().map(|o| o.pairs).sum::<usize>()
+    );
     println!("{text}");
     if let Some(file) = rest.first() {
         std::fs::write(file, text)?;
     }
     Ok(())
+}
+
+/// What is told of recordings that are no takes.
+#[derive(Default)]
+struct Strangers {
+    pairs: usize,
+    told: [usize; 3],
+    most: f64,
+}
+
+impl Strangers {
+    fn add(&mut self, got: &Told) {
+        self.pairs += 1;
+        got.chords.iter().for_each(|c| self.told[c.verdict as usize] += 1);
+        self.most = self.most.max(got.alike.unwrap_or(0.0));
+    }
 }
 
 #[derive(Default)]

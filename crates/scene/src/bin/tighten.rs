@@ -117,7 +117,11 @@ fn asked(heard: &Heard, seed: u64) -> Tightened {
     let asked = Asked { strength, slack, farthest };
     let all: Vec<usize> = (0..heard.played.len()).collect();
     let sections = [Section { range: None, towards: Towards::Grid(grid), asked }];
-    tighten(heard, &all, &Wanted { sections: &sections, beats: &beats, within: WITHIN })
+    tighten(
+        heard,
+        &all,
+        &Wanted { sections: &sections, beats: &beats, within: WITHIN, softest_db: f32::NEG_INFINITY, by_hand: &[] },
+    )
 }
 
 /// Events, those moved, those that ride along, those left.

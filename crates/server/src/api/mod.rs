@@ -2,11 +2,13 @@
 
 pub mod check;
 pub mod clocks;
+mod cut_tracks;
 pub mod deliveries;
 pub mod desk;
 pub mod events;
 pub mod history;
 pub mod image;
+pub mod layer;
 pub mod overlay;
 pub mod pairs;
 pub mod paths;
@@ -17,6 +19,7 @@ pub mod seat;
 pub mod sessions;
 pub mod sound;
 mod state;
+pub mod takes;
 pub mod tempo;
 pub mod timing;
 pub mod upload;
@@ -115,6 +118,12 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(timing::request_timing)
             .service(timing::show_timing)
             .service(timing::take_timing)
+            .service(layer::request_layer)
+            .service(layer::show_layer)
+            .service(layer::take_layer)
+            .service(takes::request_takes)
+            .service(takes::show_takes)
+            .service(takes::take_takes)
             .service(deliveries::request_delivery)
             .service(deliveries::list_deliveries)
             .service(deliveries::download_file)

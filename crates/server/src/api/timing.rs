@@ -1,22 +1,18 @@
 //! Sets of tracks cut and moved together.
 
+use super::cut_tracks::{SetCarried, can_be_cut, carried, in_bounds, whole};
 use super::state::{State, id};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
-use crate::db::patch::EditPatch;
 use crate::db::sessions;
 use crate::db::tracks::TrackRow;
 use crate::derive::Now;
 use crate::derive::timing::TimingFound;
 use crate::error::{ErrorBody, ServerError};
-use crate::tasks::{SectionOf, TimingOf};
+use crate::plans::{SectionOf, TimingOf};
 use actix_web::{HttpResponse, get, post, web};
-use marea_core::edit::slice::Cut;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
-
-/// Sections of one plan, at most.
-const MOST_SECTIONS: usize = 200;
 
 /// How a set is to be moved, in an address.
 #[derive(Debug, Deserialize, IntoParams)]
@@ -24,18 +20,6 @@ const MOST_SECTIONS: usize = 200;
 pub struct TimingAsked {
     /// A `TimingOf` as JSON.
     pub of: String,
-}
-
-/// How the tracks of a set are carried now.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum SetCarried {
-    /// As recorded.
-    Recorded,
-    /// As this plan has them.
-    Moved,
-    /// By another plan, or not all alike.
-    Other,
 }
 
 /// A set as it would be moved.
@@ -48,43 +32,20 @@ pub struct TimingView {
     pub carried: SetCarried,
 }
 
-/// A number, what it is called, and what it may be.
-fn within(name: &str, value: f64, most: f64) -> Result<(), ServerError> {
-    match (0.0..=most).contains(&value) {
-        true => Ok(()),
-        false => Err(ServerError::Invalid(format!("{name} {value} is not between 0 and {most}"))),
-    }
-}
-
-fn is_sound(section: &SectionOf) -> Result<(), ServerError> {
-    within("strength", section.strength, 100.0)?;
-    within("slack_ms", section.slack_ms, 500.0)?;
-    within("farthest_ms", section.farthest_ms, 2_000.0)?;
-    match section.range {
-        Some([from, to]) if from >= to => Err(ServerError::Invalid("a section ends after it begins".into())),
-        _ => Ok(()),
-    }
-}
-
 async fn now(state: &State, path: &str, of: TimingOf) -> Result<Now<TimingOf>, ServerError> {
     let session = sessions::get(state.db(), id(path, "session")?).await?.id;
-    within("within_ms", of.within_ms, 100.0)?;
-    of.sections.iter().try_for_each(is_sound)?;
+    of.check()?;
     if of.set.is_empty() {
         return Err(ServerError::Invalid("no tracks are chosen".into()));
     }
-    if of.sections.len() > MOST_SECTIONS {
-        return Err(ServerError::Invalid(format!("{MOST_SECTIONS} sections at most")));
-    }
+    in_bounds(state, session, of.frames()).await?;
     let now = Now::of(state.db(), session, of).await?;
-    if let Some(t) = cut(&now).find(|t| t.edit().map.is_some()) {
-        return Err(ServerError::Conflict(format!("{} follows a time map; what is cut as well would not", t.name)));
-    }
+    can_be_cut(cut(&now))?;
     Ok(now)
 }
 
 /// The tracks that are cut.
-fn cut(now: &Now<TimingOf>) -> impl Iterator<Item = &TrackRow> {
+fn cut(now: &Now<TimingOf>) -> impl Iterator<Item = &TrackRow> + Clone {
     now.of.cut(&now.tracks).into_iter().map(|n| &now.tracks[n])
 }
 
@@ -110,21 +71,13 @@ pub async fn show_timing(
     let of = serde_json::from_str(&asked.of).map_err(|e| ServerError::Invalid(format!("“of” is no plan: {e}")))?;
     let now = now(&state, &path, of).await?;
     let Some(found) = now.result(state.db()).await? else { return Ok(HttpResponse::NoContent().finish()) };
-    let carried = carried(&now, &found);
+    let carried = carried(cut(&now), |t| found.patch(t));
     // The pieces are the server's business: they may be many.
     let found = TimingFound { slices: Vec::new(), ..found };
     Ok(HttpResponse::Ok().json(TimingView { found, carried }))
 }
 
-fn carried(now: &Now<TimingOf>, found: &TimingFound) -> SetCarried {
-    if cut(now).all(|t| t.edit().cut.is_empty()) {
-        return SetCarried::Recorded;
-    }
-    let moved = cut(now).all(|t| found.patch(t).on(t.edit()) == *t.edit());
-    if moved { SetCarried::Moved } else { SetCarried::Other }
-}
-
-/// Cut and move a set together, or, without sections, leave it as recorded: one decision.
+/// Cut and move a set together, or, without sections and moves by hand, leave it as recorded: one decision.
 #[utoipa::path(request_body = TimingOf, responses((status = 201, body = Decision), (status = 404, body = ErrorBody), (status = 409, body = ErrorBody), (status = 422, body = ErrorBody)))]
 #[post("/sessions/{session}/timing/take")]
 pub async fn take_timing(
@@ -135,9 +88,8 @@ pub async fn take_timing(
     let now = now(&state, &path, of.into_inner()).await?;
     let count = cut(&now).count();
     let (label, changes): (String, Vec<NewChange>) = match now.of.sections.as_slice() {
-        [] => {
-            let whole = EditPatch { cut: Some(Cut::default()), ..EditPatch::default() };
-            let changes = cut(&now).map(|t| NewChange::to(t.id, whole.clone())).collect();
+        [] if now.of.own.is_empty() => {
+            let changes = cut(&now).map(|t| NewChange::to(t.id, whole())).collect();
             (format!("{count} tracks: timing as recorded"), changes)
         }
         sections => {
@@ -163,6 +115,7 @@ fn towards(sections: &[SectionOf], now: &Now<TimingOf>) -> String {
             Some(track) => format!("onto {}", name(track)),
             None => format!("onto {}", one.grid),
         },
+        [] => "by hand".into(),
         many => format!("in {} sections", many.len()),
     }
 }

@@ -34,6 +34,7 @@ struct Report {
     sample_rate_hz: u32,
     slack_ms: f64,
     difference_ms: Option<f64>,
+    alike: Option<f64>,
     pairs: Vec<PairReport>,
     flagged: Vec<FlagReport>,
     only_a: Vec<i64>,
@@ -111,6 +112,7 @@ fn report(found: &Takes, names: [&str; 2], rate_hz: u32, slack_ms: f64) -> Repor
         sample_rate_hz: rate_hz,
         slack_ms,
         difference_ms: found.later.map(ms),
+        alike: found.alike.map(|a| round(a, 1e3)),
         pairs: found.chords.iter().map(pair).collect(),
         flagged: found.flagged.iter().map(flag).collect(),
         only_a: whole(&found.only_first),
@@ -144,6 +146,9 @@ fn summary(r: &Report, [a, b]: [&str; 2]) {
     r.only_b.iter().for_each(|at| say!("{:>10.3} s  in {b} only", s(*at)));
     for f in &r.flagged {
         say!("{:>10.3} to {:.3} s, chords: {}. {}", s(f.from_sample), s(f.to_sample), f.chords, f.reason);
+    }
+    if !r.pairs.iter().any(|p| p.verdict == Verdict::Solid) {
+        say!("nothing is solid: the chords of the two are hardly more alike than any others of them");
     }
     say!("{} chords, {b} {difference:+.1} ms in the median", r.pairs.len());
 }

@@ -126,7 +126,13 @@ pub fn run_tighten(args: &TightenArgs) -> Result<Outcome, String> {
     let asked = Asked { strength: args.strength / 100.0, slack: frames(args.slack), farthest: frames(args.farthest) };
     let sections = [Section { range: None, towards: Towards::Grid(args.grid), asked }];
     let beats = map.beats(set.rate.hz_f64());
-    let wanted = Wanted { sections: &sections, beats: &beats, within: frames(args.within) };
+    let wanted = Wanted {
+        sections: &sections,
+        beats: &beats,
+        within: frames(args.within),
+        softest_db: f32::NEG_INFINITY,
+        by_hand: &[],
+    };
     let made = tighten(&heard, &chosen(&set, &all, &args.hits)?, &wanted);
     let proof = prove(&sounds, &made.plan, &made.seen, set.rate, &|_| true).map_err(|e| e.to_string())?;
     if let Some(out) = &args.out {

@@ -1,6 +1,7 @@
 //! How a session is looked at and listened to: order, groups, markers, and what sounds. Nothing of it is measured or delivered.
 
 use crate::error::ServerError;
+use crate::plans::{LayerOf, Meant, Plans, TakesOf, TimingOf};
 use marea_core::paths::PathMap;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
@@ -142,6 +143,8 @@ pub struct Desk {
     pub seat: String,
     /// Columns shown beside name, offset and polarity.
     pub columns: Vec<String>,
+    /// Plans of timing. What is decided of them is in the history; what is being tried is here.
+    pub plans: Plans,
 }
 
 /// What changes: what is not given stays. Of lanes, those given are replaced one by one.
@@ -158,8 +161,26 @@ pub struct DeskPatch {
     pub ruler: Option<String>,
     pub seat: Option<String>,
     pub columns: Option<Vec<String>>,
-    /// Named for the history: order, groups, markers, heights and hidden lanes that change are then taken back by undo.
+    pub timing: Option<TimingOf>,
+    /// Takes the place of the plan for the same source and layer.
+    pub layer: Option<LayerOf>,
+    /// Takes the place of the plan for the same takes.
+    pub takes: Option<TakesOf>,
+    pub meant: Option<Vec<Meant>>,
+    /// Named for the history: order, groups, markers, heights, hidden lanes and what is meant that change are then taken back by undo.
     pub label: Option<String>,
+}
+
+impl DeskPatch {
+    /// The plans in it.
+    pub fn planned(&self) -> Plans {
+        Plans {
+            timing: self.timing.clone(),
+            layers: self.layer.iter().cloned().collect(),
+            takes: self.takes.iter().cloned().collect(),
+            meant: self.meant.clone().unwrap_or_default(),
+        }
+    }
 }
 
 /// What a decision changes of the desk. What sounds (mute, solo, places, levels) is not part of it.
@@ -170,6 +191,8 @@ pub struct DeskParts {
     lanes: BTreeMap<Uuid, (f64, bool)>,
     groups: Option<Vec<Group>>,
     markers: Option<Vec<Marker>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    meant: Option<Vec<Meant>>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     paths: Option<PathsPart>,
 }
@@ -200,6 +223,7 @@ impl DeskChange {
                 lanes: ids.filter(|id| lane(was, id) != lane(now, id)).map(|id| (*id, lane(of, id))).collect(),
                 groups: (of.groups != other.groups).then(|| of.groups.clone()),
                 markers: (of.markers != other.markers).then(|| of.markers.clone()),
+                meant: (of.plans.meant != other.plans.meant).then(|| of.plans.meant.clone()),
                 paths: None,
             }
         };
@@ -236,6 +260,9 @@ impl Desk {
         }
         if let Some(markers) = &parts.markers {
             self.markers.clone_from(markers);
+        }
+        if let Some(meant) = &parts.meant {
+            self.plans.meant.clone_from(meant);
         }
     }
 }
@@ -281,6 +308,7 @@ impl Desk {
         if let Some(v) = p.columns {
             next.columns = v;
         }
+        next.plans.change(p.timing, p.layer, p.takes, p.meant);
         next.check()?;
         *self = next;
         Ok(())
@@ -315,6 +343,7 @@ impl Desk {
         if self.markers.iter().any(|m| m.name.chars().count() > 200) {
             return refuse("the name of a marker has at most 200 characters");
         }
+        self.plans.check()?;
         if self.range.is_some_and(|r| !within(r.pre_roll_s, 0.0, 30.0)) {
             return refuse("a pre-roll lasts 0 to 30 s");
         }

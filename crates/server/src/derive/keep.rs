@@ -93,7 +93,7 @@ pub async fn run<D: Derived>(
         store: w.store.clone(),
         reporter: reporter.clone(),
         cells: w.cells.clone(),
-        strokes: w.strokes.clone(),
+        known: w.known.clone(),
     };
     let what = of.clone();
     let measured = blocking(move || what.measure(&work)).await?;

@@ -1,22 +1,25 @@
 //! A set of tracks cut and moved together: its strokes, where they go, the pieces, and the proof.
 
+use super::by_hand::by_hand;
 use super::check::{CheckOf, all_sounds};
 use super::kind::Derived;
+use super::proved::{ProofFound, cut, with_linked};
 use super::work::{Work, ended};
 use crate::db::patch::EditPatch;
 use crate::db::sessions::Session;
 use crate::db::tracks::TrackRow;
 use crate::error::ServerError;
 use crate::hash::Sum;
-use crate::tasks::{Subject, TimingOf};
-use crate::worker::{JobError, strokes};
-use marea_core::edit::slice::{Cut, Slice};
+use crate::plans::{SectionOf, TimingOf};
+use crate::tasks::Subject;
+use crate::worker::{JobError, known};
+use marea_core::edit::slice::Slice;
 use marea_core::hits::seen::seen;
 use marea_core::hits::{Hit, Played, hits};
 use marea_core::signal::Placed;
 use marea_core::timing::moves::{Asked, Fate};
 use marea_core::timing::proof::prove;
-use marea_core::timing::tighten::{Heard, Moved, Section, Towards, Wanted, tighten};
+use marea_core::timing::tighten::{ByHand, Heard, Moved, Section, Towards, Wanted, tighten};
 use marea_core::verdict::Verdict;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -35,6 +38,10 @@ pub struct EventFound {
     pub rides: bool,
     /// Too far off: left, for somebody to decide.
     pub left: bool,
+    /// Somebody decided by hand how far they go.
+    pub by_hand: bool,
+    /// Level of the loudest of them against a usual stroke of its source, in dB.
+    pub level_db: f32,
     /// The tracks struck.
     pub tracks: Vec<Uuid>,
 }
@@ -46,23 +53,6 @@ pub struct StrokesFound {
     pub track: Uuid,
     /// As recorded, in the order of time.
     pub hits: Vec<Hit>,
-}
-
-/// What plays when the set is moved, read back.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-pub struct ProofFound {
-    /// Everything that may be an attack, in any microphone.
-    pub attacks: usize,
-    /// Session frames of those that are not played in full.
-    pub lost: Vec<i64>,
-    /// And of those played twice.
-    pub doubled: Vec<i64>,
-    /// Session frames of joins that click.
-    pub clicks: Vec<i64>,
-    /// The worst join, in dB against the level about it; none where none adds anything.
-    pub worst_join_db: Option<f64>,
-    /// What is left outside of fades when the recording, moved, is taken from what plays, in dB; none where nothing is.
-    pub null_db: Option<f64>,
 }
 
 /// A set cut and moved.
@@ -87,11 +77,7 @@ pub struct TimingFound {
 impl TimingFound {
     /// What a track of the set carries.
     pub fn patch(&self, track: &TrackRow) -> EditPatch {
-        let cut = match self.slices.is_empty() {
-            true => Cut::default(),
-            false => Cut { begins: track.start_frame, slices: self.slices.clone() },
-        };
-        EditPatch { cut: Some(cut), ..EditPatch::default() }
+        cut(&self.slices, track)
     }
 }
 
@@ -104,15 +90,13 @@ impl From<TimingOf> for Subject {
 impl TimingOf {
     /// The tracks that are cut, with what is linked with them, by their place among all.
     pub fn cut(&self, all: &[TrackRow]) -> Vec<usize> {
-        let links: Vec<Uuid> = all.iter().filter(|t| self.set.contains(&t.id)).filter_map(|t| t.link_id).collect();
-        let is_cut = |t: &TrackRow| self.set.contains(&t.id) || t.link_id.is_some_and(|l| links.contains(&l));
-        (0..all.len()).filter(|n| is_cut(&all[*n])).collect()
+        with_linked(&self.set, all)
     }
 }
 
 impl Derived for TimingOf {
     const KIND: &'static str = "timing";
-    const METHOD: u32 = 1;
+    const METHOD: u32 = 2;
     type Measured = TimingFound;
 
     fn subject(&self) -> String {
@@ -122,7 +106,9 @@ impl Derived for TimingOf {
     }
 
     fn tracks(&self, all: &[TrackRow]) -> Result<Vec<TrackRow>, ServerError> {
+        let drawn = self.added.iter().chain(&self.removed).map(|s| &s.track);
         let named = self.set.iter().chain(&self.hits).chain(self.sections.iter().filter_map(|s| s.onto.as_ref()));
+        let named = named.chain(drawn);
         for id in named {
             if !all.iter().any(|t| t.id == *id) {
                 return Err(ServerError::NotFound("track"));
@@ -149,20 +135,28 @@ impl Derived for TimingOf {
         let sounds: Vec<Placed> = (0..files.len()).map(place).collect();
         let cut = self.cut(&work.tracks);
         let set: Vec<Placed> = cut.iter().map(|n| sounds[*n]).collect();
-        let heard = work.strokes.of(self.heard_of(work), || {
+        let heard = work.known.sets.of(self.heard_of(work), || {
             // What the check has heard already is not heard again.
             let table = CheckOf.measure(work)?.table;
             let report = |p: f64| work.report(p, "looking for strokes");
             let played = hits(&sounds, &table, work.rate, &report).map_err(ended)?;
-            Ok::<_, JobError>(strokes::Heard { played, seen: seen(&set, work.rate, &report).map_err(ended)? })
+            Ok::<_, JobError>(known::Strokes { played, seen: seen(&set, work.rate, &report).map_err(ended)? })
         })?;
-        let played = heard.played.as_slice();
         let late: Vec<f64> = work.tracks.iter().map(|t| -t.edit().placement.total().0).collect();
+        let drawn = by_hand(&heard.played, self, (&work.tracks, &late), work.rate);
+        let played = drawn.as_slice();
         let reference = self.references(work, played, &late);
         let sections: Vec<Section> = self.sections.iter().zip(&reference).map(|(s, r)| section(s, r, work)).collect();
         let frames = |ms: f64| ms * work.rate.hz_f64() / 1_000.0;
         let beats = work.tempo.beats(work.rate.hz_f64());
-        let wanted = Wanted { sections: &sections, beats: &beats, within: frames(self.within_ms) };
+        let own: Vec<ByHand> = self.own.iter().map(|o| ByHand { at: o.at as f64, by: o.by }).collect();
+        let wanted = Wanted {
+            sections: &sections,
+            beats: &beats,
+            within: frames(self.within_ms),
+            softest_db: self.softest_db,
+            by_hand: &own,
+        };
         let within_set = within(played, &cut);
         let span = [set.iter().map(|s| s.start.0).min().unwrap_or(0), set.iter().map(|s| s.end().0).max().unwrap_or(0)];
         let known = Heard { played: &within_set, late: &late, seen: &heard.seen, span, rate: work.rate };
@@ -175,13 +169,14 @@ impl Derived for TimingOf {
         let made = tighten(&known, &of, &wanted);
         let proving = |p: f64| work.report(p, "reading every attack back");
         let proof = prove(&set, &made.plan, &made.seen, work.rate, &proving).map_err(ended)?;
-        let finite = |db: f64| db.is_finite().then_some(db);
         let event = |m: &Moved| EventFound {
             at: m.at,
             meant: m.meant,
             by: m.by,
             rides: m.rides,
             left: m.fate == Fate::Left,
+            by_hand: m.by_hand,
+            level_db: m.level_db,
             tracks: m.sources.iter().map(|s| home(&played[*s])).collect(),
         };
         Ok(TimingFound {
@@ -194,14 +189,7 @@ impl Derived for TimingOf {
                 .map(|n| work.tracks[*n].id)
                 .collect(),
             joins: made.plan.joins.iter().map(|j| [j.from, j.to]).collect(),
-            proof: ProofFound {
-                attacks: proof.ledger.attacks,
-                lost: proof.ledger.lost,
-                doubled: proof.ledger.doubled,
-                clicks: proof.clicks,
-                worst_join_db: finite(proof.worst_join_db),
-                null_db: finite(proof.null_db),
-            },
+            proof: proof.into(),
             slices: made.plan.slices,
         })
     }
@@ -239,7 +227,7 @@ impl TimingOf {
     }
 }
 
-fn section<'a>(of: &crate::tasks::SectionOf, reference: &'a Option<Vec<f64>>, work: &Work) -> Section<'a> {
+fn section<'a>(of: &SectionOf, reference: &'a Option<Vec<f64>>, work: &Work) -> Section<'a> {
     let frames = |ms: f64| ms * work.rate.hz_f64() / 1_000.0;
     Section {
         range: of.range.map(|[from, to]| [from as f64, to as f64]),

@@ -4,7 +4,7 @@ use crate::db::scores::ScoreRow;
 use crate::db::tracks::TrackRow;
 use crate::store::{Missing, Store};
 use crate::worker::cells::Cells;
-use crate::worker::strokes::Strokes;
+use crate::worker::known::Known;
 use crate::worker::{JobError, Reporter};
 use marea_core::edit::tempo::TempoMap;
 use marea_core::progress::MeasureError;
@@ -30,7 +30,7 @@ pub struct Work {
     pub(super) store: Store,
     pub(super) reporter: Reporter,
     pub(super) cells: Arc<Cells>,
-    pub(super) strokes: Arc<Strokes>,
+    pub(super) known: Arc<Known>,
 }
 
 impl Work {

@@ -193,6 +193,8 @@ impl Workers {
             Task::Derive { of: Subject::Notes(notes), .. } => derive::run(self, session, notes, reporter).await,
             Task::Derive { of: Subject::Tempo(tempo), .. } => derive::run(self, session, tempo, reporter).await,
             Task::Derive { of: Subject::Timing(timing), .. } => derive::run(self, session, timing, reporter).await,
+            Task::Derive { of: Subject::Layer(layer), .. } => derive::run(self, session, layer, reporter).await,
+            Task::Derive { of: Subject::Takes(takes), .. } => derive::run(self, session, takes, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

@@ -1,18 +1,18 @@
 //! What jobs work with, how they tell how far they are, and how they end.
 
 pub mod cells;
+pub mod known;
 pub mod program;
-pub mod strokes;
 
 use crate::error::ServerError;
 use crate::store::Store;
 use cells::Cells;
+use known::Known;
 use marea_media::Stop;
 use program::Program;
 use sqlx::MySqlPool;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
-use strokes::Strokes;
 use tokio::sync::{Notify, broadcast};
 use uuid::Uuid;
 
@@ -96,8 +96,8 @@ pub struct Workers {
     pub program: Option<Arc<Program>>,
     /// What was measured of sources in microphones before.
     pub cells: Arc<Cells>,
-    /// Strokes that were found before.
-    pub strokes: Arc<Strokes>,
+    /// Strokes, layers and takes that were heard before.
+    pub known: Arc<Known>,
     pub(crate) wake: Arc<Notify>,
     pub(crate) id: Uuid,
 }
@@ -116,16 +116,7 @@ impl Workers {
     /// Prepares; nothing runs yet.
     pub fn new(db: MySqlPool, store: Store) -> Self {
         let (moved, wake) = (broadcast::channel(256).0, Arc::new(Notify::new()));
-        Self {
-            db,
-            store,
-            moved,
-            program: None,
-            cells: Arc::default(),
-            strokes: Arc::default(),
-            wake,
-            id: Uuid::now_v7(),
-        }
+        Self { db, store, moved, program: None, cells: Arc::default(), known: Arc::default(), wake, id: Uuid::now_v7() }
     }
 
     /// Says that a job was queued or a session changed.

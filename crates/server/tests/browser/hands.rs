@@ -226,6 +226,8 @@ async fn small_and_large_screens_show_everything() {
             "clocks",
             "tempo",
             "timing",
+            "layer",
+            "takes",
             "deliver",
         ] {
             b.page.goto(&format!("{}/sessions/{session}/{view}", s.base)).await.expect("the page");
@@ -277,6 +279,8 @@ async fn every_view_is_accessible_in_both_themes() {
             (format!("/sessions/{session}/clocks"), ""),
             (format!("/sessions/{session}/tempo?by=session"), ""),
             (format!("/sessions/{session}/timing"), ""),
+            (format!("/sessions/{session}/layer"), ""),
+            (format!("/sessions/{session}/takes"), ""),
             (format!("/sessions/{session}/deliver"), ""),
             (format!("/sessions/{session}/check"), "?"),
             (format!("/sessions/{session}/check"), "history"),
@@ -296,6 +300,6 @@ async fn every_view_is_accessible_in_both_themes() {
             looked += 1;
         }
     }
-    assert_eq!(looked, 32);
+    assert_eq!(looked, 36);
     b.close().await;
 }

@@ -143,6 +143,13 @@ impl TestServer {
         answer(self.http.get(format!("{}{path}", self.base)).send().await.expect("an answer")).await
     }
 
+    /// What is known of a plan: it stands in the address.
+    pub async fn asked(&self, path: &str, of: &Value) -> (u16, Value) {
+        let kept = |b: u8| b.is_ascii_alphanumeric();
+        let one = |b: u8| if kept(b) { (b as char).to_string() } else { format!("%{b:02X}") };
+        self.get(&format!("{path}?of={}", of.to_string().bytes().map(one).collect::<String>())).await
+    }
+
     pub async fn post(&self, path: &str, body: Value) -> (u16, Value) {
         answer(self.http.post(format!("{}{path}", self.base)).json(&body).send().await.expect("an answer")).await
     }

@@ -3,7 +3,7 @@
 use crate::cli::marea;
 use crate::common::wav;
 use marea_core::edit::tempo::TempoMap;
-use marea_scene::takes::takes;
+use marea_scene::takes::{strangers, takes};
 use serde_json::{Value, json};
 use std::path::Path;
 
@@ -77,6 +77,20 @@ fn a_take_against_itself_is_nowhere_apart_also_by_time_stamps() {
     let pairs = report["pairs"].as_array().unwrap();
     assert!(pairs.len() > 10 && pairs.iter().all(|p| p["difference_ms"].as_f64().unwrap().abs() < 0.1), "{pairs:?}");
     assert_eq!((&report["flagged"], &report["only_a"]), (&json!([]), &json!([])));
+}
+
+#[test]
+fn another_song_to_the_same_click_has_no_solid_chord() {
+    for seed in [208, 209] {
+        let folder = tempfile::tempdir().unwrap();
+        for (name, x) in ["Song.wav", "Other.wav"].iter().zip(strangers(30.0, seed)) {
+            std::fs::write(folder.path().join(name), wav(&[x], 48_000, None)).unwrap();
+        }
+        let report = asked(folder.path(), &["Song.wav", "Other.wav"]);
+        let pairs = report["pairs"].as_array().unwrap();
+        assert!(!pairs.is_empty() && pairs.iter().all(|p| p["verdict"] != "solid"), "{seed}: {report}");
+        assert!(report["alike"].as_f64().unwrap() < 0.62, "{seed}: {}", report["alike"]);
+    }
 }
 
 #[test]

@@ -34,4 +34,5 @@ mod queue;
 mod races;
 mod requests;
 mod sync_routes;
+mod timing_routes;
 mod uploads;

@@ -2,16 +2,17 @@
 import { computed } from 'vue'
 import { useSession } from '../../session/store'
 import { clock, fixed } from '../../shared/units'
+import ProofList from './ProofList.vue'
 import { offMs, type Shown } from './strokes'
 import type { TimingView } from './useTiming'
 
 const props = defineProps<{ view: TimingView; shown: Shown[]; current: boolean }>()
+const emit = defineEmits<{ choose: [index: number] }>()
 const store = useSession()
 
 const moved = computed(() => props.shown.filter((s) => s.by !== 0))
 const proof = computed(() => props.view.proof)
 const failed = computed(() => [...proof.value.lost, ...proof.value.doubled, ...proof.value.clicks].sort((a, b) => a - b))
-const db = (v: number | null | undefined) => (v === null || v === undefined ? 'nothing' : `${fixed(v, 1)} dB`)
 const names = (ids: string[]) => ids.map((id) => store.track(id)?.name ?? '').join(', ')
 
 /** What somebody has to look at: what is too far off, what could not be parted, and what the proof found. */
@@ -28,7 +29,22 @@ const listed = computed(() => {
     ...rides.map((s) => ({ frame: s.event.at, what: `${names(s.event.tracks)}: goes with what sounds before`, caution: false })),
   ]
 })
-const go = (frame: number) => store.transport?.seek(Math.max(0, Math.round(frame - store.rateHz / 2)))
+/** To what is listed, with the stroke nearest to it chosen: there it can be left as played. */
+function go(frame: number): void {
+  store.transport?.seek(Math.max(0, Math.round(frame - store.rateHz / 2)))
+  const apart = (n: number) => Math.abs(props.shown[n]!.event.at - frame)
+  const nearest = props.shown.reduce((best, _, n) => (best < 0 || apart(n) < apart(best) ? n : best), -1)
+  if (nearest >= 0) emit('choose', nearest)
+}
+
+let stepped = -1
+/** The next of what is listed. */
+function next(): void {
+  if (listed.value.length === 0) return
+  stepped = (stepped + 1) % listed.value.length
+  go(listed.value[stepped]!.frame)
+}
+defineExpose({ next })
 </script>
 
 <template>
@@ -43,31 +59,22 @@ const go = (frame: number) => store.transport?.seek(Math.max(0, Math.round(frame
       <dd class="mono">{{ shown.filter((s) => s.event.rides).length }}</dd>
       <dt>left</dt>
       <dd class="mono">{{ shown.filter((s) => s.left).length }}</dd>
+      <template v-if="shown.some((s) => s.event.by_hand)">
+        <dt>by hand</dt>
+        <dd class="mono" data-test="moved-by-hand">{{ shown.filter((s) => s.event.by_hand).length }}</dd>
+      </template>
     </dl>
     <slot />
-    <h2>Read back</h2>
-    <p v-if="!current" class="soft">When the server has cut it anew.</p>
-    <dl v-else data-test="proof" :data-lost="proof.lost.length" :data-doubled="proof.doubled.length">
-      <dt>attacks</dt>
-      <dd class="mono">{{ proof.attacks }}</dd>
-      <dt>lost</dt>
-      <dd class="mono" :class="{ undecided: proof.lost.length > 0 }">{{ proof.lost.length }}</dd>
-      <dt>doubled</dt>
-      <dd class="mono" :class="{ undecided: proof.doubled.length > 0 }">{{ proof.doubled.length }}</dd>
-      <dt title="What the worst join adds, against the level about it">joins add</dt>
-      <dd class="mono">{{ db(proof.worst_join_db) }}</dd>
-      <dt title="Left outside of joins when the recording, moved, is taken from what plays">elsewhere</dt>
-      <dd class="mono">{{ db(proof.null_db) }}</dd>
-    </dl>
+    <ProofList :proof="proof" :current="current" />
     <template v-if="listed.length > 0">
-      <h2>To listen to</h2>
+      <h2 title="The next one: N">To listen to</h2>
       <ul data-test="to-listen">
         <li v-for="l in listed" :key="`${l.frame} ${l.what}`" :class="{ undecided: l.caution }">
           <button class="plain mono" @click="go(l.frame)">{{ clock(l.frame, store.rateHz) }}</button> {{ l.what }}
         </li>
       </ul>
     </template>
-    <p class="soft">Rings: as played. Dots: as moved. Squares go with what sounds before.</p>
+    <p class="soft">Rings: as played. Dots: as moved. Squares go with what sounds before, diamonds where a hand put them.</p>
     <p v-if="view.without.length > 0" class="soft">Without strokes of their own, moved along: {{ names(view.without) }}.</p>
   </aside>
 </template>

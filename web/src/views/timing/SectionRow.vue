@@ -4,7 +4,7 @@ import { vTyped } from '../../shared/typed'
 import { clock } from '../../shared/units'
 import { GRIDS, type Section } from './plan'
 
-const props = defineProps<{ section: Section; index: number; alone: boolean }>()
+const props = defineProps<{ section: Section; index: number }>()
 const emit = defineEmits<{ change: [section: Section]; remove: [] }>()
 const store = useSession()
 
@@ -20,7 +20,7 @@ const grids = () => (GRIDS.includes(props.section.grid as never) ? GRIDS : [prop
 <template>
   <div class="section" :data-section="index">
     <span class="part">{{
-      section.range ? `${clock(section.range[0], store.rateHz)} – ${clock(section.range[1], store.rateHz)}` : 'whole session'
+      section.range ? `${clock(section.range[0]!, store.rateHz)} – ${clock(section.range[1]!, store.rateHz)}` : 'whole session'
     }}</span>
     <label :for="`grid-${index}`">onto</label>
     <el-select
@@ -72,9 +72,7 @@ const grids = () => (GRIDS.includes(props.section.grid as never) ? GRIDS : [prop
     />
     <span class="soft">ms</span>
     <slot />
-    <button v-if="!alone" class="plain" :aria-label="`Remove section ${index + 1}`" data-test="remove-section" @click="emit('remove')">
-      Remove
-    </button>
+    <button class="plain" :aria-label="`Remove section ${index + 1}`" data-test="remove-section" @click="emit('remove')">Remove</button>
   </div>
 </template>
 
@@ -94,15 +92,6 @@ const grids = () => (GRIDS.includes(props.section.grid as never) ? GRIDS : [prop
 }
 .percent {
   width: 46px;
-}
-.typed {
-  font: inherit;
-  width: 48px;
-  color: var(--ink);
-  background: var(--panel);
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  padding: 1px 4px;
 }
 [type='range'] {
   accent-color: var(--depth);

@@ -1,13 +1,35 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, useTemplateRef, watch } from 'vue'
 import LanesFold from '../../lanes/LanesFold.vue'
-import { useAddress } from '../../session/address'
+import type { LaneStroke } from '../../lanes/strokes'
+import { ownFrame } from '../../lanes/values'
+import { roomBefore, showHit } from '../../lanes/viewport'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
+import { tellTrouble } from '../../shared/notice'
+import { vTyped } from '../../shared/typed'
+import { laneStrokes } from './onLanes'
 import PlanFacts from './PlanFacts.vue'
 import SectionRow from './SectionRow.vue'
+import StrokeCard from './StrokeCard.vue'
 import StrokesPlot from './StrokesPlot.vue'
-import { freshSection, placesAlike, planOf, plans, preview, type Plan, type Section } from './plan'
+import TimingTabs from './TimingTabs.vue'
+import {
+  ALL_STROKES,
+  asRecorded,
+  cleaned,
+  freshPlan,
+  freshSection,
+  placesAlike,
+  planKey,
+  preview,
+  withDrawn,
+  without,
+  withOwn,
+  type Event,
+  type Plan,
+  type Section,
+} from './plan'
 import { keepNoGrid, type Shown } from './strokes'
 import { useTiming } from './useTiming'
 
@@ -15,38 +37,34 @@ import { useTiming } from './useTiming'
 const SETTLED_MS = 500
 
 const store = useSession()
-const address = useAddress()
-const kept = planOf(address.read('plan')) ?? plans.get(store.id) ?? null
-const draft = shallowRef<Plan>(kept ?? { set: [], hits: [], within_ms: 12, sections: [freshSection()] })
-const asked = ref<Plan | null>(kept)
+const known = (id: string) => store.track(id) !== undefined
+/** What is recorded at once is moved at once: everything but prints, renders and what is no microphone's. */
+const usual = () => store.inOrder.filter((t) => !['print', 'rendered', 'direct'].includes(t.role)).map((t) => t.id)
+const kept = () => store.desk.state.plans.timing ?? null
+/** The plan is the session's: another window sees it too, and may change it. */
+const draft = computed<Plan>(() => {
+  const plan = kept()
+  return plan && plan.set.some(known) ? cleaned(plan, known) : freshPlan(usual())
+})
+const asked = ref<Plan | null>(kept()?.set.some(known) ? draft.value : null)
 const { held, take, busy } = useTiming(() => asked.value)
-if (kept) address.write({ plan: JSON.stringify(kept) })
 const view = held.view
 
-// What is recorded at once is moved at once: everything but prints, renders and what is no microphone's.
-watch(
-  () => store.tracks.length,
-  () => {
-    if (draft.value.set.length > 0 || store.tracks.length === 0) return
-    const heard = store.inOrder.filter((t) => !['print', 'rendered', 'direct'].includes(t.role))
-    draft.value = { ...draft.value, set: heard.map((t) => t.id) }
-  },
-  { immediate: true },
-)
-
+const change = (part: Partial<Plan>) => store.desk.change({ timing: { ...draft.value, ...part } })
 let settling = 0
-function change(part: Partial<Plan>): void {
-  draft.value = { ...draft.value, ...part }
-  clearTimeout(settling)
-  if (asked.value) settling = window.setTimeout(listen, SETTLED_MS)
-}
+watch(
+  () => planKey(draft.value),
+  () => {
+    clearTimeout(settling)
+    if (asked.value) settling = window.setTimeout(listen, SETTLED_MS)
+  },
+)
 function listen(): void {
   clearTimeout(settling)
   if (draft.value.set.length === 0) return
-  if (JSON.stringify(asked.value) === JSON.stringify(draft.value)) void held.again()
+  if (asked.value && planKey(asked.value) === planKey(draft.value)) void held.again()
   asked.value = draft.value
-  plans.set(store.id, draft.value)
-  address.write({ plan: JSON.stringify(draft.value) })
+  if (kept() === null) change({})
 }
 const setSection = (n: number, to: Section) => change({ sections: draft.value.sections.map((s, i) => (i === n ? to : s)) })
 const removeSection = (n: number) => change({ sections: draft.value.sections.filter((_, i) => i !== n) })
@@ -55,26 +73,89 @@ function addSection(): void {
   const last = draft.value.sections[draft.value.sections.length - 1] ?? freshSection()
   if (loop.value) change({ sections: [...draft.value.sections, { ...last, range: [loop.value.from, loop.value.to] }] })
 }
+function typed(e: globalThis.Event, key: 'within_ms' | 'softest_db', least: number, most: number): void {
+  const value = Number((e.target as HTMLInputElement).value.replace(',', '.'))
+  if (Number.isFinite(value)) change({ [key]: Math.max(least, Math.min(most, value)) })
+}
 
 /** The server's answer is about what is set now. */
-const current = computed(() => held.current.value && JSON.stringify(asked.value) === JSON.stringify(draft.value))
+const current = computed(() => held.current.value && asked.value !== null && planKey(asked.value) === planKey(draft.value))
 /** What is shown: the answer, or until it is here what it would be. */
 const shown = computed<Shown[]>(() => {
   const events = view.value?.events ?? []
   if (current.value || !asked.value || !placesAlike(asked.value, draft.value)) {
-    return events.map((event) => ({ event, by: event.by, left: event.left }))
+    return events.map((event) => ({ event, by: event.by, left: event.left, soft: false }))
   }
   return events.map((event) => ({ event, ...preview(event, draft.value, store.rateHz) }))
 })
-const noGrid = computed(() => draft.value.sections.every((s) => s.onto === null) && keepNoGrid(shown.value, store.rateHz))
+const noGrid = computed(
+  () => draft.value.sections.length > 0 && draft.value.sections.every((s) => !s.onto) && keepNoGrid(shown.value, store.rateHz),
+)
 const anyMoved = computed(() => view.value !== null && view.value.events.some((e) => e.by !== 0))
 const carried = computed(() => view.value?.carried ?? 'recorded')
 const move = () => void take(draft.value)
-const asRecorded = () => void take({ ...draft.value, sections: [] })
+const back = () => void take(asRecorded(draft.value))
 
+/** The stroke that is looked at, and those of which track. */
+const chosen = ref<number | null>(null)
+const only = ref('')
+const plot = useTemplateRef('plot')
+const facts = useTemplateRef('facts')
+watch(
+  () => shown.value.length,
+  (now) => {
+    if (chosen.value !== null && chosen.value >= now) chosen.value = null
+  },
+)
+const looked = computed(() => (chosen.value === null ? undefined : shown.value[chosen.value]))
+
+function moveByHand(events: Event[], by: number | null): void {
+  store.desk.change({ timing: events.reduce((plan, e) => withOwn(plan, e.at, by, store.rateHz), draft.value) })
+}
+const leaveOut = (event: Event) => {
+  const strokes = event.tracks.map((track) => ({ track, at: Math.round(event.at) }))
+  store.desk.change({ timing: without(draft.value, strokes, store.rateHz) })
+  chosen.value = null
+}
+/** A stroke that was not found: where the sound stands, on the track that is looked at. */
+function draw(): void {
+  const track = store.track(only.value || (draft.value.hits?.[0] ?? store.pair.b))
+  if (!track || !draft.value.set.includes(track.id)) return tellTrouble('Choose the track that is struck above the plot first.')
+  const own = ownFrame(track.pieces, store.heard.frame)
+  if (own === null) return tellTrouble(`Nothing of ${track.name} plays here: a stroke is drawn where it sounds.`)
+  const at = Math.round(track.start_frame + own + track.correction.offset_frames + track.path_frames)
+  store.desk.change({ timing: withDrawn(draft.value, { track: track.id, at }, store.rateHz) })
+  if (!asked.value) listen()
+}
+/** The next stroke of the track that is looked at, large on the lanes: always with the same room before the attack. */
+function step(by: 1 | -1): void {
+  plot.value?.step(by)
+  const one = looked.value
+  if (!one) return
+  showHit(store.viewport, one.event.at, roomBefore(null, store.rateHz), Math.abs(one.event.meant - one.event.at) * 1.8)
+  plot.value?.go()
+}
+
+const onLanes = computed<LaneStroke[]>(() => {
+  if (!view.value) return []
+  const late = (id: string) => {
+    const t = store.track(id)
+    return t ? t.correction.offset_frames + t.path_frames : 0
+  }
+  const softest = draft.value.softest_db ?? ALL_STROKES
+  return laneStrokes(view.value.strokes, shown.value, { late, softest, drawn: draft.value.added ?? [], moved: carried.value === 'moved' })
+})
+
+const when = (run: (event: Event) => void) => () => looked.value && run(looked.value.event)
 useKeys('Timing', [
   { key: 'g', label: 'Listen for the strokes', run: listen },
   { key: '=', label: 'A section of its own for the loop', run: addSection },
+  { key: 't', label: 'Next stroke', run: () => step(1) },
+  { key: 'r', label: 'Stroke before', run: () => step(-1) },
+  { key: 'n', label: 'Next of what has to be listened to', run: () => facts.value?.next() },
+  { key: 'a', label: 'Leave the stroke as played', run: when((e) => moveByHand([e], 0)) },
+  { key: 'x', label: 'The stroke is none', run: when(leaveOut) },
+  { key: 'd', label: 'Draw a stroke where the sound stands', run: draw },
   { key: 'Enter', label: 'Move them together', run: () => current.value && anyMoved.value && move() },
 ])
 </script>
@@ -91,7 +172,8 @@ useKeys('Timing', [
     <template v-else>
       <div class="pickers">
         <h1>Timing</h1>
-        <label for="set">tracks moved together</label>
+        <TimingTabs />
+        <label for="set" title="Tracks that are cut and moved together">together</label>
         <el-select
           id="set"
           :model-value="draft.set"
@@ -106,7 +188,7 @@ useKeys('Timing', [
         >
           <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
-        <label for="hits">by the strokes of</label>
+        <label for="hits" title="Tracks whose strokes are moved, and all that sounds with them">by strokes of</label>
         <el-select
           id="hits"
           :model-value="draft.hits"
@@ -122,6 +204,28 @@ useKeys('Timing', [
         >
           <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
+        <label for="softest" title="Softer strokes, against a usual one of their source, are not moved by themselves">softest</label>
+        <input
+          id="softest"
+          type="range"
+          :min="ALL_STROKES"
+          max="0"
+          step="1"
+          :value="draft.softest_db ?? ALL_STROKES"
+          data-test="softest"
+          @input="typed($event, 'softest_db', ALL_STROKES, 0)"
+        />
+        <span class="mono db">{{ (draft.softest_db ?? ALL_STROKES) <= ALL_STROKES ? 'all' : `\u2212${-(draft.softest_db ?? 0)} dB` }}</span>
+        <label for="within" title="Strokes of several tracks closer together than this are one">one within</label>
+        <input
+          id="within"
+          v-typed="draft.within_ms"
+          class="typed"
+          inputmode="decimal"
+          data-test="within"
+          @change="typed($event, 'within_ms', 0, 100)"
+        />
+        <span class="soft">ms</span>
         <el-button type="primary" size="small" title="G" :disabled="draft.set.length === 0" data-test="listen" @click="listen">
           Listen for strokes
         </el-button>
@@ -132,7 +236,6 @@ useKeys('Timing', [
           :key="n"
           :section="s"
           :index="n"
-          :alone="draft.sections.length === 1"
           @change="setSection(n, $event)"
           @remove="removeSection(n)"
         >
@@ -147,8 +250,11 @@ useKeys('Timing', [
             A section of its own for the loop
           </button>
         </SectionRow>
+        <button v-if="draft.sections.length === 0" class="plain" data-test="first-section" @click="change({ sections: [freshSection()] })">
+          Onto a grid
+        </button>
       </div>
-      <LanesFold />
+      <LanesFold :strokes="onLanes" />
       <p v-if="held.trouble.value" class="sentence undecided" role="alert">{{ held.trouble.value }}</p>
       <p v-else-if="held.job.value && !current" class="sentence" role="status">
         {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
@@ -161,8 +267,16 @@ useKeys('Timing', [
         <router-link :to="{ name: 'tempo', params: { session: store.id } }">Tempo</router-link> tells.
       </p>
       <div v-if="view && view.events.length > 0" class="plots">
-        <StrokesPlot :shown="shown" />
-        <PlanFacts :view="view" :shown="shown" :current="current">
+        <StrokesPlot ref="plot" v-model="chosen" v-model:only="only" :shown="shown" />
+        <PlanFacts ref="facts" :view="view" :shown="shown" :current="current" @choose="chosen = $event">
+          <StrokeCard
+            v-if="chosen !== null && looked"
+            :shown="shown"
+            :index="chosen"
+            @move="moveByHand"
+            @leave-out="leaveOut"
+            @close="chosen = null"
+          />
           <p v-if="carried === 'moved' && current" class="clear" data-test="carried">The tracks are moved like this.</p>
           <p v-else-if="carried === 'other'" class="soft" data-test="carried">The tracks are moved by another plan now.</p>
           <div class="buttons">
@@ -176,7 +290,7 @@ useKeys('Timing', [
               @click="move"
               >Move them together</el-button
             >
-            <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="set-as-recorded" @click="asRecorded"
+            <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="set-as-recorded" @click="back"
               >As recorded</el-button
             >
           </div>
@@ -195,7 +309,14 @@ useKeys('Timing', [
 
 <style scoped>
 .several {
-  width: 190px;
+  width: 150px;
+}
+.db {
+  min-width: 36px;
+}
+[type='range'] {
+  accent-color: var(--depth);
+  width: 80px;
 }
 .sections {
   display: grid;
@@ -212,6 +333,7 @@ useKeys('Timing', [
 }
 .buttons {
   display: flex;
+  flex-wrap: wrap;
   gap: 6px;
   margin: 6px 0 10px;
 }

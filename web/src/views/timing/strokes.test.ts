@@ -2,9 +2,10 @@ import { expect, it } from 'vitest'
 import { afterMs, keepNoGrid, offMs, type Shown } from './strokes'
 
 const shown = (at: number, by: number): Shown => ({
-  event: { at, meant: 48_000, by, rides: false, left: false, tracks: ['a'] },
+  event: { at, meant: 48_000, by, rides: false, left: false, by_hand: false, level_db: 0, tracks: ['a'] },
   by,
   left: false,
+  soft: false,
 })
 
 it('tells how far off a stroke is before and after, late when positive', () => {

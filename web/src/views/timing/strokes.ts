@@ -10,6 +10,8 @@ export interface Shown {
   event: Event
   by: number
   left: boolean
+  /** Softer than what is moved. */
+  soft: boolean
 }
 
 export interface Dot {
@@ -35,9 +37,8 @@ export function keepNoGrid(shown: Shown[], rateHz: number): boolean {
 }
 
 /**
- * Deviation along the song: a ring where a stroke is, a dot where it goes (a square where it goes with what sounds before),
- * and the way between. Those of other tracks than `only` are
- * pale. Gives where they lie.
+ * Deviation along the song: a ring where a stroke is, a dot where it goes (a square where it goes with what sounds before, a diamond
+ * where a hand put it), and the way between. Those of other tracks than `only` are pale. Gives where they lie.
  */
 export function paintStrokes(
   s: Surface,
@@ -85,15 +86,18 @@ export function paintStrokes(
       ctx.lineTo(at, after)
       ctx.stroke()
     }
-    if (!one.left) {
+    if (!one.left && !one.soft) {
       const size = index === chosen ? 4.5 : 2.8
       ctx.fillStyle = one.event.rides ? p.caution : p.depth
-      if (one.event.rides) ctx.fillRect(at - size, after - size, 2 * size, 2 * size)
-      else {
-        ctx.beginPath()
-        ctx.arc(at, after, size, 0, 7)
-        ctx.fill()
-      }
+      ctx.beginPath()
+      if (one.event.rides) ctx.rect(at - size, after - size, 2 * size, 2 * size)
+      else if (one.event.by_hand) {
+        ctx.moveTo(at, after - 1.5 * size)
+        ctx.lineTo(at + 1.5 * size, after)
+        ctx.lineTo(at, after + 1.5 * size)
+        ctx.lineTo(at - 1.5 * size, after)
+      } else ctx.arc(at, after, size, 0, 7)
+      ctx.fill()
     }
     ctx.globalAlpha = 1
     dots.push({ x: at, y: after, index })

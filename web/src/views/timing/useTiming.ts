@@ -18,7 +18,8 @@ export function useTiming(asked: () => Plan | null) {
     subject: () => {
       const of = asked()
       if (!of || store.tracks.length === 0) return null
-      if ([...of.set, ...of.hits, ...of.sections.flatMap((s) => s.onto ?? [])].some((id) => !store.track(id))) return null
+      const named = [...of.set, ...(of.hits ?? []), ...of.sections.flatMap((s) => s.onto ?? [])]
+      if (named.some((id) => !store.track(id))) return null
       const { bpm, beats_a_bar, first_beat_frame, tempo_changes } = store.detail!.session
       return {
         asked: of,

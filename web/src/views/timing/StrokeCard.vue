@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useSession } from '../../session/store'
+import { vTyped } from '../../shared/typed'
+import { clock, fixed } from '../../shared/units'
+import { alikeAround, type Event } from './plan'
+import { offMs, type Shown } from './strokes'
+
+const props = defineProps<{ shown: readonly Shown[]; index: number }>()
+const emit = defineEmits<{
+  /** By how many frames these strokes go; null: as their section says. */
+  move: [events: Event[], by: number | null]
+  /** These are no strokes. */
+  leaveOut: [event: Event]
+  close: []
+}>()
+const store = useSession()
+
+const one = computed(() => props.shown[props.index]!)
+const names = computed(() => one.value.event.tracks.map((id) => store.track(id)?.name ?? '').join(', '))
+const ms = (frames: number) => (1000 * frames) / store.rateHz
+const side = (off: number) => (Math.abs(off) < 0.005 ? 'on its place' : `${fixed(Math.abs(off), 1)} ms ${off < 0 ? 'early' : 'late'}`)
+
+/** The neighbours that are off in the same way: whoever came in early did not do so with one stroke. */
+const alike = computed(() =>
+  alikeAround(
+    props.shown.map((s) => s.event),
+    props.index,
+    store.rateHz,
+  ),
+)
+const away = computed(() => {
+  const off = alike.value.map((n) => offMs(props.shown[n]!, store.rateHz)).sort((a, b) => a - b)
+  return off[Math.floor(off.length / 2)]!
+})
+const together = () =>
+  emit(
+    'move',
+    alike.value.map((n) => props.shown[n]!.event),
+    Math.round((-away.value / 1000) * store.rateHz),
+  )
+
+function typed(e: globalThis.Event): void {
+  const value = Number((e.target as HTMLInputElement).value.replace(',', '.').replace('\u2212', '-'))
+  if (Number.isFinite(value)) emit('move', [one.value.event], Math.round((value / 1000) * store.rateHz))
+}
+</script>
+
+<template>
+  <section class="card" data-test="stroke-card">
+    <h2>{{ names }} <button class="plain close" aria-label="Choose none" @click="emit('close')">×</button></h2>
+    <p>
+      <span class="mono">{{ clock(one.event.at, store.rateHz) }}</span> · {{ side(offMs(one, store.rateHz)) }}
+    </p>
+    <p class="row">
+      <label for="own-move">goes</label>
+      <input id="own-move" v-typed="fixed(ms(one.by), 2)" class="typed" inputmode="decimal" data-test="own-move" @change="typed" />
+      <span class="soft" title="Later when positive">ms</span>
+    </p>
+    <p class="row">
+      <button class="plain" title="A" data-test="as-played" @click="emit('move', [one.event], 0)">As played</button>
+      <button v-if="one.event.by_hand" class="plain" data-test="as-section" @click="emit('move', [one.event], null)">As its section</button>
+      <button class="plain" title="X" data-test="leave-out" @click="emit('leaveOut', one.event)">No stroke</button>
+    </p>
+    <p v-if="alike.length > 1" data-test="neighbours">
+      {{ alike.length - 1 === 1 ? 'Its neighbour is' : `${alike.length - 1} neighbours are` }} about {{ side(away) }} too.
+      <button class="link" data-test="move-together" @click="together">Move all {{ alike.length }} by the same</button>
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.card {
+  border: 1px solid var(--depth);
+  border-radius: 4px;
+  padding: 4px 8px;
+  margin-bottom: 8px;
+  font-size: 13px;
+}
+h2 {
+  display: flex;
+  justify-content: space-between;
+}
+p {
+  margin: 3px 0;
+}
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 4px;
+}
+.typed {
+  width: 62px;
+}
+.close {
+  padding: 0 5px;
+}
+</style>

@@ -1,0 +1,23 @@
+<script setup lang="ts">
+import { useSession } from '../../session/store'
+
+const store = useSession()
+const tabs = [
+  { name: 'timing', label: 'Set', title: 'Tracks that are moved together, onto a grid or onto other strokes' },
+  { name: 'layer', label: 'Layer', title: 'A track that doubles another hit by hit' },
+  { name: 'takes', label: 'Takes', title: 'Two takes of one part, side by side' },
+]
+</script>
+
+<template>
+  <div class="choice" role="navigation" aria-label="Kinds of timing">
+    <router-link
+      v-for="t in tabs"
+      :key="t.name"
+      :to="{ name: t.name, params: { session: store.id } }"
+      :title="t.title"
+      :data-test="`tab-${t.name}`"
+      >{{ t.label }}</router-link
+    >
+  </div>
+</template>

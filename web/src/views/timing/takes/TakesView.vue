@@ -1,0 +1,243 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import LanesFold from '../../../lanes/LanesFold.vue'
+import { useSession } from '../../../session/store'
+import { useKeys } from '../../../shared/keys'
+import { vTyped } from '../../../shared/typed'
+import { clock, fixed } from '../../../shared/units'
+import ProofList from '../ProofList.vue'
+import TimingTabs from '../TimingTabs.vue'
+import PassageList from './PassageList.vue'
+import { freshPlan, planKey, withMeant, withMove, type Flag, type Plan } from './plan'
+import ThreadsPlot from './ThreadsPlot.vue'
+import { useTakes } from './useTakes'
+
+/** Pause after the last change before the server is asked, in ms. */
+const SETTLED_MS = 400
+/** Heard before and after a passage, in seconds. */
+const AROUND_S = 1.5
+
+const store = useSession()
+const first = computed(() => store.track(store.pair.a))
+const second = computed(() => store.track(store.pair.b))
+const names = computed(() => [first.value?.name ?? '', second.value?.name ?? ''] as const)
+const kept = () => store.desk.state.plans.takes.find((t) => t.first === store.pair.a && t.second === store.pair.b)
+/** The plan is the session's: another window sees it too, and may change it. */
+const draft = computed<Plan>(() => kept() ?? freshPlan(store.pair.a, store.pair.b))
+const asked = ref<Plan | null>(kept() ? draft.value : null)
+const { held, take, busy } = useTakes(() => asked.value)
+const view = held.view
+watch(
+  () => [store.pair.a, store.pair.b],
+  () => (asked.value = kept() ? draft.value : null),
+)
+
+let settling = 0
+watch(
+  () => planKey(draft.value),
+  () => {
+    clearTimeout(settling)
+    if (asked.value) settling = window.setTimeout(listen, SETTLED_MS)
+  },
+)
+function listen(): void {
+  clearTimeout(settling)
+  if (!first.value || !second.value || first.value === second.value) return
+  if (asked.value && planKey(asked.value) === planKey(draft.value)) void held.again()
+  asked.value = draft.value
+  if (!kept()) store.desk.change({ takes: draft.value })
+}
+const change = (plan: Plan) => store.desk.change({ takes: plan })
+function slack(e: globalThis.Event): void {
+  const value = Number((e.target as HTMLInputElement).value.replace(',', '.'))
+  if (Number.isFinite(value)) change({ ...draft.value, slack_ms: Math.max(0, Math.min(200, value)) })
+}
+
+const current = computed(() => held.current.value && asked.value !== null && planKey(asked.value) === planKey(draft.value))
+const flagged = computed(() => (view.value?.flagged ?? []).map((flag, n) => ({ flag, meant: view.value!.meant[n] ?? false })))
+const open = computed(() => flagged.value.filter((f) => !f.meant))
+const moves = computed(() => draft.value.moves ?? [])
+const carried = computed(() => view.value?.carried ?? [])
+const isMoved = computed(() => {
+  const wanted = [draft.value.first, draft.value.second].map((t) => moves.value.some((m) => m.track === t))
+  return carried.value.length > 0 && carried.value.every((c, n) => c === (wanted[n] ? 'moved' : 'recorded'))
+})
+const cuts = computed(() => (view.value?.cut ?? []).filter((c) => c.joins.length > 0))
+
+const move = (flag: Flag, n: 0 | 1 | null) => change(withMove(draft.value, flag, n))
+function meant(flag: Flag, on: boolean): void {
+  const at = clock(flag.range[0]!, store.rateHz)
+  const label = `Difference at ${at} ${on ? 'meant' : 'not meant'}`
+  store.desk.change({ meant: withMeant(store.desk.state.plans.meant, draft.value, flag, on) }, label)
+}
+const bring = () => void take(draft.value)
+const back = () => void take({ ...draft.value, moves: [] })
+
+/** Both hard left and right: alone, or in the song. */
+const inSong = ref(false)
+function apart(song: boolean): void {
+  inSong.value = song
+  const pan = (id: string) => (id === store.pair.a ? -1 : id === store.pair.b ? 1 : (store.desk.lane(id).pan ?? null))
+  const places = Object.fromEntries(store.tracks.map((t) => [t.id, { pan: pan(t.id), level_db: store.desk.lane(t.id).level_db }]))
+  if (song) store.hearHere('session', places)
+  else store.hearHere('apart')
+}
+onBeforeUnmount(() => store.hearHere(null))
+function hear(flag: Flag): void {
+  if (store.scopeHere === null) apart(inSong.value)
+  const [from, to] = flag.range as [number, number]
+  void store.playOnce(Math.max(0, from - AROUND_S * store.rateHz), to + AROUND_S * store.rateHz)
+}
+let heard = -1
+/** The next passage that is not meant. */
+function next(): void {
+  if (open.value.length === 0) return
+  heard = (heard + 1) % open.value.length
+  hear(open.value[heard]!.flag)
+}
+
+const sentence = computed(() => {
+  const v = view.value
+  if (!v) return ''
+  const sure = v.chords.filter((c) => c.verdict !== 'undecided').length
+  if (v.later_ms === null || v.later_ms === undefined)
+    return `${names.value[0]} and ${names.value[1]} share no chord that is told for sure: they may be no takes of one part.`
+  const later =
+    Math.abs(v.later_ms) < 0.05 ? 'together with' : `${fixed(Math.abs(v.later_ms), 1)} ms ${v.later_ms < 0 ? 'before' : 'after'}`
+  const off =
+    open.value.length === 0 ? 'nowhere further apart than the slack' : `${open.value.length} passages further apart than the slack`
+  return `${names.value[1]} comes ${later} ${names.value[0]} in the median of ${sure} chords; ${open.value.length === 1 ? 'one passage further apart than the slack' : off}.`
+})
+
+useKeys('Takes', [
+  { key: 'g', label: 'Hold the takes against each other', run: listen },
+  { key: 'u', label: 'Both hard left and right: alone / in the song', run: () => apart(!inSong.value) },
+  { key: 'n', label: 'Listen to the next passage that is off', run: next },
+  { key: 'Enter', label: 'Bring the chosen passages together', run: () => current.value && moves.value.length > 0 && bring() },
+])
+</script>
+
+<template>
+  <div class="takes filled">
+    <div v-if="store.tracks.length < 2" class="view">
+      <h1>Takes</h1>
+      <p>
+        Two takes are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.
+      </p>
+    </div>
+    <template v-else>
+      <div class="pickers">
+        <h1>Timing</h1>
+        <TimingTabs />
+        <label for="first">takes</label>
+        <el-select
+          id="first"
+          :model-value="store.pair.a"
+          filterable
+          size="small"
+          class="pick"
+          data-test="first"
+          @change="(id: string) => store.choose(id, undefined)"
+        >
+          <el-option v-for="t in store.inOrder.filter((t) => t.id !== store.pair.b)" :key="t.id" :value="t.id" :label="t.name" />
+        </el-select>
+        <label for="second">and</label>
+        <el-select
+          id="second"
+          :model-value="store.pair.b"
+          filterable
+          size="small"
+          class="pick"
+          data-test="second"
+          @change="(id: string) => store.choose(undefined, id)"
+        >
+          <el-option v-for="t in store.inOrder.filter((t) => t.id !== store.pair.a)" :key="t.id" :value="t.id" :label="t.name" />
+        </el-select>
+        <el-button type="primary" size="small" title="G" data-test="listen" @click="listen">Hold them together</el-button>
+        <label for="slack" title="Apart by no more than this they sit together">slack</label>
+        <input id="slack" v-typed="draft.slack_ms" class="typed" inputmode="decimal" data-test="slack" @change="slack" />
+        <span class="soft">ms</span>
+        <div class="choice" role="group" aria-label="Both hard left and right">
+          <button :aria-pressed="store.scopeHere === 'apart'" title="U" data-test="apart-alone" @click="apart(false)">Apart, alone</button>
+          <button :aria-pressed="store.scopeHere === 'session'" title="U" data-test="apart-song" @click="apart(true)">in the song</button>
+        </div>
+      </div>
+      <LanesFold />
+      <p v-if="held.trouble.value" class="sentence undecided" role="alert">{{ held.trouble.value }}</p>
+      <p v-else-if="held.job.value && !current" class="sentence" role="status">
+        {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
+      </p>
+      <p v-else-if="view" class="sentence" :class="view.later_ms === null ? 'undecided' : 'solid'" data-test="takes-sentence">
+        {{ sentence }}
+      </p>
+      <div v-if="view && view.chords.length > 0" class="plots">
+        <ThreadsPlot :chords="view.chords" :flagged="flagged" :slack-ms="draft.slack_ms" :names="names" />
+        <aside class="facts" data-test="takes-facts">
+          <p v-if="moves.length > 0 && isMoved && current" class="clear" data-test="carried">The takes are moved like this.</p>
+          <div v-if="moves.length > 0 || carried.some((c) => c !== 'recorded')" class="buttons">
+            <el-button
+              v-if="moves.length > 0 && !(isMoved && current)"
+              type="primary"
+              size="small"
+              title="Enter"
+              :disabled="busy || !current"
+              data-test="bring-together"
+              @click="bring"
+              >Bring them together</el-button
+            >
+            <el-button
+              v-if="carried.some((c) => c !== 'recorded')"
+              size="small"
+              :disabled="busy"
+              data-test="takes-as-recorded"
+              @click="back"
+              >As recorded</el-button
+            >
+          </div>
+          <h2 title="The next one: N">Where they are apart</h2>
+          <PassageList :flagged="flagged" :plan="draft" :names="names" @move="move" @meant="meant" @hear="hear" />
+          <template v-for="c in cuts" :key="c.track">
+            <p class="soft of">{{ store.track(c.track)?.name }}</p>
+            <ProofList :proof="c.proof" :current="current" />
+          </template>
+          <p v-if="view.alone[0]!.length + view.alone[1]!.length > 0" class="soft">
+            Only in {{ names[0] }}: {{ view.alone[0]!.length }}, only in {{ names[1] }}: {{ view.alone[1]!.length }}.
+          </p>
+          <p class="soft">Threads lean by the difference. Dots: as moved; rings: as recorded, or not told for sure.</p>
+        </aside>
+      </div>
+      <p v-else-if="!asked" class="soft intro">
+        Two takes of one part, played one after the other, are held against each other chord by chord, and against the beats. Where they are
+        apart you hear it, and one of them is moved, or the difference is meant. Rather play it again where much is off.
+      </p>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.plots {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 300px;
+  gap: 8px;
+}
+.buttons {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin: 0 0 8px;
+}
+.of {
+  margin: 6px 0 0;
+}
+.intro {
+  max-width: 640px;
+}
+@media (max-width: 900px), (max-height: 560px) {
+  .plots {
+    grid-template-columns: minmax(0, 1fr);
+    grid-auto-rows: minmax(240px, auto);
+  }
+}
+</style>
