@@ -21,6 +21,8 @@ export const router = createRouter({
         { path: 'timing', name: 'timing', component: () => import('./views/timing/TimingView.vue') },
         { path: 'layer', name: 'layer', component: () => import('./views/timing/layer/LayerView.vue') },
         { path: 'takes', name: 'takes', component: () => import('./views/timing/takes/TakesView.vue') },
+        { path: 'comp', name: 'comp', component: () => import('./views/timing/comp/CompView.vue') },
+        { path: 'noises', name: 'noises', component: () => import('./views/timing/noises/NoisesView.vue') },
         { path: 'deliver', name: 'deliver', component: () => import('./views/deliver/DeliverView.vue') },
       ],
     },

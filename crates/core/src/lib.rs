@@ -16,6 +16,7 @@
 //! * Fourier transforms are unnormalised forward; the factor 1/N is applied once, on the way back.
 //! * A cross-spectrum is `conj(A)·B`, so that its inverse peaks at the lag of B against A.
 
+pub mod blemish;
 pub mod decide;
 pub mod dsp;
 pub mod edit;

@@ -52,6 +52,67 @@ pub fn strangers(seconds: f64, seed: u64) -> [Vec<f32>; 2] {
     sounds.map(|x| elsewhere(x, rng))
 }
 
+/// A take with noises before some of its chords.
+pub struct Blemished {
+    /// At 48 kHz.
+    pub sound: Vec<f32>,
+    /// The same without the noises.
+    pub clean: Vec<f32>,
+    /// Frames at which its chords begin.
+    pub chords: Vec<f64>,
+    /// From one frame to another, where there are noises.
+    pub noises: Vec<[f64; 2]>,
+}
+
+/// The first take of a seed, and before every fourth chord or so a finger on the strings, a breath, or a click, 12 to 28 dB under the chord's
+/// largest sample, that ends 15 to 120 ms before it.
+pub fn blemished(seconds: f64, seed: u64) -> Blemished {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x0b1e_5eed).wrapping_add(5));
+    let rng = &mut rng;
+    let Takes { sounds: [mut sound, _], chords, alone, .. } = takes(seconds, seed);
+    let mut chords: Vec<f64> =
+        chords.iter().map(|c| c[0]).chain(alone.iter().filter(|a| a.0 == 0).map(|a| a.1)).collect();
+    chords.sort_by(f64::total_cmp);
+    let clean = sound.clone();
+    let mut noises = Vec::new();
+    for n in 1..chords.len() {
+        let (kind, ends) = (rng.random_range(0..3), rng.random_range(0.015..0.12) * HZ);
+        let lasts =
+            HZ * [rng.random_range(0.03..0.09), rng.random_range(0.1..0.25), rng.random_range(0.002..0.006)][kind];
+        let from = chords[n] - ends - lasts;
+        if !rng.random_bool(0.3) || from < chords[n - 1] + 0.12 * HZ {
+            continue;
+        }
+        let at = chords[n] as usize;
+        let loud = sound[at..(at + 2_400).min(sound.len())].iter().fold(0f32, |m, v| m.max(v.abs()));
+        let level = loud * 10f32.powf(-rng.random_range(12.0..28.0f32) / 20.0);
+        let noise = noise(kind, lasts as usize, rng);
+        let most = noise.iter().fold(1e-9f32, |m, v| m.max(v.abs()));
+        let scaled: Vec<f32> = noise.iter().map(|v| v / most * level).collect();
+        add(&mut sound, from.round() as i64, &scaled, 1.0);
+        noises.push([from, from + lasts]);
+    }
+    Blemished { sound, clean, chords, noises }
+}
+
+/// A squeak about a frequency that slides, a breath, or a click.
+fn noise(kind: usize, frames: usize, rng: &mut ChaCha8Rng) -> Vec<f32> {
+    let [from_hz, to_hz] = [0, 1].map(|_| rng.random_range(1_500.0..4_500.0f64));
+    let (mut low, mut band, mut held) = (0f64, 0f64, 0f64);
+    let one = |n: usize| {
+        let part = n as f64 / frames as f64;
+        let white = rng.random_range(-1.0..1.0);
+        let hz = if kind == 0 { from_hz + part * (to_hz - from_hz) } else { 2_500.0 };
+        let (f, damping) = (2.0 * (std::f64::consts::PI * hz / HZ).sin(), if kind == 0 { 0.35 } else { 1.6 });
+        low += f * band;
+        band += f * (white - low - damping * band);
+        held += 0.5 * (white - held);
+        let shape = (std::f64::consts::PI * part).sin();
+        (shape * if kind == 2 { held } else { band }) as f32
+    };
+    (0..frames.max(2)).map(one).collect()
+}
+
 /// The takes of a seed, about so many seconds long.
 pub fn takes(seconds: f64, seed: u64) -> Takes {
     let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x0051_a7e5).wrapping_add(7));

@@ -13,6 +13,8 @@ const MOST_SECTIONS: usize = 200;
 const MOST_BY_HAND: usize = 1_000;
 /// Plans of layers or of takes that are kept of one session.
 const MOST_PLANS: usize = 100;
+/// Takes that one part is chosen from, at most.
+const MOST_TAKES: usize = 64;
 /// Passages marked as meant, at most.
 const MOST_MEANT: usize = 1_000;
 /// Moved by hand by no more than this, in frames: a minute at the highest rate.
@@ -54,6 +56,9 @@ pub struct OwnMove {
     pub at: i64,
     /// By how many frames they go, later when positive; 0 leaves them as played.
     pub by: i64,
+    /// It is a pin: what lies between two of them moves with them.
+    #[serde(default)]
+    pub pin: bool,
 }
 
 /// A set of tracks that are cut and moved together.
@@ -250,6 +255,66 @@ impl TakesOf {
     }
 }
 
+/// A part of the session in which one of several takes is heard.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct CompPart {
+    /// Session frames: the first, and the one after the last.
+    pub range: [i64; 2],
+    /// The take.
+    pub take: Uuid,
+}
+
+/// Of several takes a part each.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct CompOf {
+    /// The takes; outside of all parts the first is heard.
+    pub takes: Vec<Uuid>,
+    /// Of several over one another the last counts.
+    #[serde(default)]
+    pub parts: Vec<CompPart>,
+}
+
+impl CompOf {
+    /// As [`TimingOf::check`].
+    ///
+    /// # Errors
+    /// [`ServerError::Invalid`] names what cannot.
+    pub fn check(&self) -> Result<(), ServerError> {
+        let mut each = self.takes.clone();
+        each.sort_unstable();
+        each.dedup();
+        if each.len() != self.takes.len() {
+            return Err(ServerError::Invalid("a take is named once".into()));
+        }
+        not_many(self.takes.len(), MOST_TAKES, "takes")?;
+        not_many(self.parts.len(), MOST_BY_HAND, "parts")?;
+        if self.parts.iter().any(|p| p.range[0] >= p.range[1]) {
+            return Err(ServerError::Invalid("a part ends after it begins".into()));
+        }
+        match self.parts.iter().all(|p| self.takes.contains(&p.take)) {
+            true => Ok(()),
+            false => Err(ServerError::Invalid("a part is one of the takes'".into())),
+        }
+    }
+
+    /// Every session frame in it.
+    pub fn frames(&self) -> impl Iterator<Item = i64> {
+        self.parts.iter().flat_map(|p| p.range)
+    }
+}
+
+/// A plan that is heard before it is taken.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum PlanTried {
+    /// A set moved together.
+    Timing(TimingOf),
+    /// A layer set onto its source.
+    Layer(LayerOf),
+    /// Two takes brought together.
+    Takes(TakesOf),
+}
+
 /// All plans of a session.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, ToSchema)]
 #[serde(default)]
@@ -262,6 +327,8 @@ pub struct Plans {
     pub takes: Vec<TakesOf>,
     /// Passages that are meant to differ.
     pub meant: Vec<Meant>,
+    /// Parts of several takes.
+    pub comp: Option<CompOf>,
 }
 
 impl Plans {
@@ -271,9 +338,10 @@ impl Plans {
         timing: Option<TimingOf>,
         layer: Option<LayerOf>,
         takes: Option<TakesOf>,
-        meant: Option<Vec<Meant>>,
+        (meant, comp): (Option<Vec<Meant>>, Option<CompOf>),
     ) {
         self.timing = timing.or_else(|| self.timing.take());
+        self.comp = comp.or_else(|| self.comp.take());
         if let Some(new) = layer {
             self.layers.retain(|l| (l.source, l.layer) != (new.source, new.layer));
             self.layers.push(new);
@@ -295,7 +363,8 @@ impl Plans {
         let timing = self.timing.iter().flat_map(TimingOf::frames);
         let layers = self.layers.iter().flat_map(LayerOf::frames);
         let takes = self.takes.iter().flat_map(TakesOf::frames);
-        timing.chain(layers).chain(takes).chain(self.meant.iter().flat_map(|m| m.range))
+        let parts = self.comp.iter().flat_map(CompOf::frames);
+        timing.chain(layers).chain(takes).chain(parts).chain(self.meant.iter().flat_map(|m| m.range))
     }
 
     /// Can they be kept?
@@ -306,6 +375,7 @@ impl Plans {
         not_many(self.meant.len(), MOST_MEANT, "passages marked as meant")?;
         self.timing.iter().try_for_each(TimingOf::check)?;
         self.layers.iter().try_for_each(LayerOf::check)?;
+        self.comp.iter().try_for_each(CompOf::check)?;
         self.takes.iter().try_for_each(TakesOf::check)
     }
 }
@@ -330,8 +400,8 @@ mod tests {
         assert!(one(&|p| p.softest_db = -31.0).contains("softest_db -31 is not between -30 and 0"));
         assert!(one(&|p| p.within_ms = f64::NAN).contains("within_ms NaN"));
         assert!(one(&|p| p.sections[0].range = Some([5, 5])).contains("ends after it begins"));
-        assert!(one(&|p| p.own = vec![OwnMove { at: 0, by: i64::MIN }]).contains("a minute at most"));
-        assert!(one(&|p| p.own = vec![OwnMove { at: 0, by: 0 }; 1_001]).contains("1000 strokes"));
+        assert!(one(&|p| p.own = vec![OwnMove { at: 0, by: i64::MIN, pin: false }]).contains("a minute at most"));
+        assert!(one(&|p| p.own = vec![OwnMove { at: 0, by: 0, pin: true }; 1_001]).contains("1000 strokes"));
         let track = Uuid::nil();
         assert!(LayerOf { source: track, layer: track, picked_only: false, own: Vec::new() }.check().is_err());
     }
@@ -343,12 +413,15 @@ mod tests {
         timing.sections[0].range = Some([1, 2]);
         timing.added = vec![StrokeOf { track, at: 3 }];
         timing.removed = vec![StrokeOf { track, at: 4 }];
-        timing.own = vec![OwnMove { at: 5, by: 100 }];
+        timing.own = vec![OwnMove { at: 5, by: 100, pin: false }];
         let layer = LayerOf { source: track, layer: track, picked_only: true, own: vec![LayerOwn { at: 6, by: 100 }] };
         let moves = vec![PassageMove { track, from: 7, to: 8, by: 100 }];
         let takes = TakesOf { first: track, second: track, slack_ms: 0.0, moves };
         let meant = vec![Meant { takes: [track; 2], range: [9, 10] }];
-        let plans = Plans { timing: Some(timing), layers: vec![layer], takes: vec![takes], meant };
-        assert_eq!(plans.frames().collect::<Vec<_>>(), (1..=10).collect::<Vec<i64>>());
+        let comp = CompOf { takes: vec![track], parts: vec![CompPart { range: [11, 12], take: track }] };
+        let plans = Plans { timing: Some(timing), layers: vec![layer], takes: vec![takes], meant, comp: Some(comp) };
+        let mut frames: Vec<i64> = plans.frames().collect();
+        frames.sort_unstable();
+        assert_eq!(frames, (1..=12).collect::<Vec<i64>>());
     }
 }

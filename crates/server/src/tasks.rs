@@ -45,6 +45,7 @@ impl Task {
             Self::Derive { of: Subject::Timing(_), .. } => "timing",
             Self::Derive { of: Subject::Layer(_), .. } => "layer",
             Self::Derive { of: Subject::Takes(_), .. } => "takes",
+            Self::Derive { of: Subject::Noises(_), .. } => "noises",
             Self::Deliver(_) => "deliver",
         }
     }
@@ -76,6 +77,8 @@ pub enum Subject {
     Layer(LayerOf),
     /// Two takes of one part.
     Takes(TakesOf),
+    /// Noises before the notes of a track.
+    Noises(NoisesOf),
 }
 
 /// Track B against track A.
@@ -154,6 +157,13 @@ pub struct TempoOf {
     pub by: TempoBy,
     /// The click, the steady track, or the other one.
     pub track: Option<Uuid>,
+}
+
+/// A track that is looked through for noises before its notes.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct NoisesOf {
+    /// Which.
+    pub track: Uuid,
 }
 
 /// Tracks in the order of the channels.

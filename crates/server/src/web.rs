@@ -12,7 +12,7 @@ use rust_embed::Embed;
 struct Page;
 
 /// Views of a session; `router.ts` has the same.
-const VIEWS: [&str; 13] = [
+const VIEWS: [&str; 15] = [
     "recordings",
     "check",
     "align",
@@ -25,6 +25,8 @@ const VIEWS: [&str; 13] = [
     "timing",
     "layer",
     "takes",
+    "comp",
+    "noises",
     "deliver",
 ];
 

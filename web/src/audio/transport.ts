@@ -1,4 +1,8 @@
+import type { Schemas } from '../api/client'
 import { parseBlock, type Reading } from './wire'
+
+/** A plan of timing, by its kind. */
+export type PlanTried = { timing: Schemas['TimingOf'] } | { layer: Schemas['LayerOf'] } | { takes: Schemas['TakesOf'] }
 
 /** What sounds. */
 export interface MixRequest {
@@ -23,6 +27,8 @@ export interface MixRequest {
   speed: number
   /** A print heard as corrected against its send in a way, whatever it carries. */
   tried: { send: string; print: string; moving: 'print' | 'walker'; way: 'offset' | 'drift' | 'map' } | null
+  /** A plan of timing heard before it is taken. */
+  plan: PlanTried | null
 }
 
 /** A part of the session, once or again and again. */
@@ -46,6 +52,7 @@ export function silentMix(): MixRequest {
     click: false,
     speed: 1,
     tried: null,
+    plan: null,
   }
 }
 

@@ -41,14 +41,19 @@ const views: Place[] = [
   { name: 'rendered', label: 'Rendered', path: 'M4 4v20M4 24h19M8 18h3M12 12h3M16 15h3M20 8h3' },
   { name: 'clocks', label: 'Clocks', path: 'M13 4a10 10 0 1 0 .1 0M13 8v6l4 3M2 26h12M10 23h13' },
   { name: 'tempo', label: 'Tempo', path: 'M4 22h18M6 22V9M11 22v-6M16 22V9M21 22v-6M8 22v-4M13 22v-4M18 22v-4' },
-  { name: 'timing', label: 'Timing', path: 'M4 13h18M7 8v10M13 5v16M19 8v10M7 8l3-3M19 18l-3 3', also: ['layer', 'takes'] },
+  {
+    name: 'timing',
+    label: 'Timing',
+    path: 'M4 13h18M7 8v10M13 5v16M19 8v10M7 8l3-3M19 18l-3 3',
+    also: ['layer', 'takes', 'comp', 'noises'],
+  },
   { name: 'deliver', label: 'Deliver', path: 'M13 4v12M8 12l5 5 5-5M4 22h18' },
 ]
 
 useSessionAddress()
 
 const main = ref<HTMLElement | null>(null)
-const LABELS: Record<string, string> = { layer: 'Layer', takes: 'Takes' }
+const LABELS: Record<string, string> = { layer: 'Layer', takes: 'Takes', comp: 'Comp', noises: 'Noises' }
 const title = computed(() => LABELS[String(route.name)] ?? views.find((v) => v.name === route.name)?.label ?? 'Session')
 watch(
   () => [title.value, store.detail?.session.name],

@@ -5,7 +5,7 @@ import { useSession } from './store'
 /** A kind of result that the server measures. */
 export interface Source<S, T> {
   /** Its word, as the server's jobs have it. */
-  kind: 'check' | 'pair' | 'image' | 'print' | 'send' | 'clocks' | 'notes' | 'tempo' | 'timing' | 'layer' | 'takes'
+  kind: 'check' | 'pair' | 'image' | 'print' | 'send' | 'clocks' | 'notes' | 'tempo' | 'timing' | 'layer' | 'takes' | 'noises'
   /** What it is called in a sentence. */
   what: string
   /** What is asked for now, with all that the result depends on; null: nothing. */

@@ -21,6 +21,8 @@ export function makeListening(
   const placedHere = shallowRef<MixRequest['places'] | null>(null)
   /** A print that is heard as corrected in a way, before that is decided. */
   const triedHere = shallowRef<MixRequest['tried']>(null)
+  /** A plan of timing that is heard before it is taken. */
+  const planHere = shallowRef<MixRequest['plan']>(null)
   const transport = shallowRef<Transport | null>(null)
   const silent = { playing: false, frame: 0, context: 'none', blocks: 0, gaps: 0, answerMs: 0 }
   const heard = reactive({ ...silent, corrected: true, soundS: 0 })
@@ -43,7 +45,10 @@ export function makeListening(
 
   /** What a session says of how it sounds. */
   function sounds({ tracks, beats }: SessionDetail): string {
-    return JSON.stringify([tracks.map((t) => [t.id, t.correction, t.stretches, t.side]), desk.listening.value.click ? beats : null])
+    return JSON.stringify([
+      tracks.map((t) => [t.id, t.correction, t.stretches, t.side, t.pieces.length, t.pieces.reduce((sum, p) => sum + p.start, 0)]),
+      desk.listening.value.click ? beats : null,
+    ])
   }
 
   /** Tracks that belong to what is listened to, before mute and solo. */
@@ -59,7 +64,7 @@ export function makeListening(
 
   function mix(): MixRequest {
     const { mono, difference, dim, swap, matched, click, speed } = desk.listening.value
-    const rest = { mono, dim, swap, matched, click, speed, tried: triedHere.value }
+    const rest = { mono, dim, swap, matched, click, speed, tried: triedHere.value, plan: planHere.value }
     const here = placedHere.value
     if (here && scopeHere.value)
       return { ...rest, tracks: Object.keys(here), places: here, centred: false, apart: false, difference: false }
@@ -91,6 +96,12 @@ export function makeListening(
     listen()
   }
 
+  /** Hears a plan of timing, or, with null, what the tracks carry again. */
+  function hearPlan(plan: MixRequest['plan']): void {
+    planHere.value = plan
+    listen()
+  }
+
   async function toggleSound(): Promise<void> {
     try {
       const range = desk.state.value.range
@@ -119,8 +130,24 @@ export function makeListening(
     transport.value = null
     scopeHere.value = null
     triedHere.value = null
+    planHere.value = null
     Object.assign(heard, silent)
   }
 
-  return { scopeHere, triedHere, scope, transport, heard, makeTransport, sounds, listen, hearHere, toggleSound, playOnce, reset }
+  return {
+    scopeHere,
+    triedHere,
+    planHere,
+    scope,
+    transport,
+    heard,
+    makeTransport,
+    sounds,
+    listen,
+    hearHere,
+    hearPlan,
+    toggleSound,
+    playOnce,
+    reset,
+  }
 }

@@ -8,6 +8,9 @@ export interface Heard {
   to: number
 }
 
+/** This quiet, in dB, another take is heard there. */
+const SILENT_DB = -100
+
 /** The stretches of a track, where the server says they are heard. */
 export function heardStretches(track: Pick<Track, 'stretches' | 'stretches_heard'>): Heard[] {
   const place = (i: number, edge: 0 | 1) => track.stretches_heard[i]?.[edge] ?? 0
@@ -19,7 +22,7 @@ export function besides({ offset_frames, invert, gain_db }: Correction, m: Measu
   const parts = [
     invert ? 'inverted' : '',
     offset_frames !== 0 ? span(offset_frames, 'samples', m) : '',
-    gain_db !== 0 ? `${fixed(gain_db, 2)} dB` : '',
+    gain_db <= SILENT_DB ? 'silent' : gain_db !== 0 ? `${fixed(gain_db, 2)} dB` : '',
   ]
   return parts.filter((p) => p !== '').join(', ')
 }

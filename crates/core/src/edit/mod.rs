@@ -1,5 +1,6 @@
 //! What a track carries, as data. [`Edit::pieces`] compiles it; [`crate::render`] reads pieces only.
 
+pub mod comp;
 pub mod correction;
 pub mod drawn;
 pub mod map;

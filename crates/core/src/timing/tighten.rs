@@ -42,6 +42,8 @@ pub struct ByHand {
     pub at: f64,
     /// By how many frames they go, later when positive; 0 leaves them as played.
     pub by: i64,
+    /// It is a pin: what lies between two of them moves with them, by an amount that changes evenly from the one to the other.
+    pub pin: bool,
 }
 
 /// Where to, and by how much.
@@ -75,7 +77,16 @@ impl Wanted<'_> {
     fn by_hand(&self, at: f64, reach: f64) -> Option<i64> {
         let apart = |h: &&ByHand| (h.at - at).abs();
         let near = self.by_hand.iter().filter(|h| apart(h) <= reach).min_by(|a, b| apart(a).total_cmp(&apart(b)));
-        near.map(|h| h.by)
+        near.map(|h| h.by).or_else(|| self.between_pins(at))
+    }
+
+    /// What the pins on either side make of a frame.
+    fn between_pins(&self, at: f64) -> Option<i64> {
+        let pins = || self.by_hand.iter().filter(|h| h.pin);
+        let before = pins().filter(|p| p.at <= at).max_by(|a, b| a.at.total_cmp(&b.at))?;
+        let after = pins().filter(|p| p.at > at).min_by(|a, b| a.at.total_cmp(&b.at))?;
+        let part = (at - before.at) / (after.at - before.at);
+        Some((before.by as f64 + part * (after.by - before.by) as f64).round() as i64)
     }
 }
 
@@ -305,12 +316,29 @@ mod tests {
         let asked = Asked { strength: 1.0, slack: 0.0, farthest: 4_000.0 };
         let sections = [Section { range: None, towards: Towards::Grid("1/8".parse().unwrap()), asked }];
         // One is left as played, one goes elsewhere (its place was found 3 ms away), one is nobody's.
-        let by_hand =
-            [ByHand { at: 12_100.0, by: 0 }, ByHand { at: 60_244.0, by: 333 }, ByHand { at: 70_000.0, by: 9 }];
+        let by_hand = [
+            ByHand { at: 12_100.0, by: 0, pin: false },
+            ByHand { at: 60_244.0, by: 333, pin: false },
+            ByHand { at: 70_000.0, by: 9, pin: false },
+        ];
         let wanted = Wanted { softest_db: -20.0, by_hand: &by_hand, ..wanted(&sections, &beats) };
         let made = tighten(&heard, &[0], &wanted);
         let told: Vec<(f64, i64, bool)> = made.moved.iter().map(|m| (m.at, m.by, m.by_hand)).collect();
         assert_eq!(told, [(12_100.0, 0, true), (60_100.0, 333, true), (84_100.0, -100, false)]);
         assert!(made.seen.contains(&36_100), "nothing is cut through the soft one");
+    }
+
+    #[test]
+    fn what_lies_between_two_pins_moves_with_them() {
+        let all = [played(0, &[(12_100.0, 0.0), (24_100.0, 0.0), (48_100.0, 0.0), (60_100.0, 0.0), (72_100.0, 0.0)])];
+        let rate = SampleRate::new(RATE).unwrap();
+        let heard = Heard { played: &all, late: &[0.0; 2], seen: &[], span: [0, 480_000], rate };
+        let beats = TempoMap::single(120.0, 4, 0.0).beats(rate.hz_f64());
+        let pin = |at, by| ByHand { at, by, pin: true };
+        // The second pin is a place where nothing is struck; one stroke between them has a move of its own.
+        let by_hand = [pin(66_100.0, -440), ByHand { at: 48_100.0, by: 5, pin: false }, pin(24_100.0, -20)];
+        let wanted = Wanted { by_hand: &by_hand, ..wanted(&[], &beats) };
+        let told: Vec<i64> = tighten(&heard, &[0], &wanted).moved.iter().map(|m| m.by).collect();
+        assert_eq!(told, [0, -20, 5, -380, 0]);
     }
 }

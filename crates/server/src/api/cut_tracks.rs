@@ -11,6 +11,9 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+/// What tracks carry by a plan.
+pub type Patches = Vec<(Uuid, EditPatch)>;
+
 /// How the tracks of a set are carried now.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "lowercase")]

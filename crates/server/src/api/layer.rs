@@ -1,6 +1,6 @@
 //! Layers set onto their source, hit by hit.
 
-use super::cut_tracks::{SetCarried, can_be_cut, carried, in_bounds, whole};
+use super::cut_tracks::{Patches, SetCarried, can_be_cut, carried, in_bounds, whole};
 use super::state::{State, id};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::patch::EditPatch;
@@ -12,6 +12,7 @@ use crate::plans::LayerOf;
 use actix_web::{HttpResponse, get, post, web};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
 
 /// How a layer is to be set, in an address.
 #[derive(Debug, Deserialize, IntoParams)]
@@ -79,6 +80,16 @@ pub async fn show_layer(
     // The pieces are the server's business: they may be many.
     let found = LayerFound { slices: Vec::new(), ..found };
     Ok(HttpResponse::Ok().json(LayerView { found, carried }))
+}
+
+/// What a layer carries by a plan that was measured.
+///
+/// # Errors
+/// [`ServerError::NotFound`] for one that was not.
+pub(super) async fn planned(state: &State, session: Uuid, of: &LayerOf) -> Result<Patches, ServerError> {
+    let now = Now::of(state.db(), session, of.clone()).await?;
+    let found = now.result(state.db()).await?.ok_or(ServerError::NotFound("measured layer"))?;
+    Ok(now.tracks[1..].iter().map(|t| (t.id, found.patch(t, &now.tracks[0]))).collect())
 }
 
 /// Set a layer onto its source, or, where only hits that are picked move and none is, leave it as recorded: one decision.

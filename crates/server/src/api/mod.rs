@@ -2,6 +2,7 @@
 
 pub mod check;
 pub mod clocks;
+pub mod comp;
 mod cut_tracks;
 pub mod deliveries;
 pub mod desk;
@@ -9,6 +10,7 @@ pub mod events;
 pub mod history;
 pub mod image;
 pub mod layer;
+pub mod noises;
 pub mod overlay;
 pub mod pairs;
 pub mod paths;
@@ -124,6 +126,10 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(takes::request_takes)
             .service(takes::show_takes)
             .service(takes::take_takes)
+            .service(comp::take_comp)
+            .service(noises::request_noises)
+            .service(noises::show_noises)
+            .service(noises::lower)
             .service(deliveries::request_delivery)
             .service(deliveries::list_deliveries)
             .service(deliveries::download_file)

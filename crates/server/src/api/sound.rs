@@ -9,6 +9,7 @@ use crate::jobs::{JobError, blocking};
 use crate::listen::command::{Command, Play};
 use crate::listen::player::{Player, Reply};
 use crate::listen::wire::{PlayRange, Request, Said};
+use crate::plans::PlanTried;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, get, web};
 use futures_util::StreamExt;
@@ -128,6 +129,18 @@ async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Re
             let mut tracks = tracks::of_session(state.db(), session).await?;
             if let Some(tried) = &mix.tried {
                 super::prints::tried(state, session, &mut tracks, tried).await?;
+            }
+            if let Some(plan) = &mix.plan {
+                let patches = match plan {
+                    PlanTried::Timing(of) => super::timing::planned(state, session, of).await?,
+                    PlanTried::Layer(of) => super::layer::planned(state, session, of).await?,
+                    PlanTried::Takes(of) => super::takes::planned(state, session, of).await?,
+                };
+                for t in &mut tracks {
+                    if let Some((_, patch)) = patches.iter().find(|(track, _)| *track == t.id) {
+                        t.carried.edit = patch.on(t.edit());
+                    }
+                }
             }
             let rate = SampleRate::new(u64::from(s.rate()?)).map_err(|e| ServerError::Conflict(e.to_string()))?;
             // Whole frames sound as they are recorded, bit for bit; slowed down, a part of a frame does not matter.

@@ -1,6 +1,6 @@
 //! Two takes of one part side by side, and passages of them brought together.
 
-use super::cut_tracks::{SetCarried, can_be_cut, carried, in_bounds, whole};
+use super::cut_tracks::{Patches, SetCarried, can_be_cut, carried, in_bounds, whole};
 use super::state::{State, id};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::tracks::TrackRow;
@@ -12,6 +12,7 @@ use crate::plans::{Meant, TakesOf};
 use actix_web::{HttpResponse, get, post, web};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
 
 /// Two takes, in an address.
 #[derive(Debug, Deserialize, IntoParams)]
@@ -79,6 +80,17 @@ pub async fn show_takes(
     // The pieces are the server's business: they may be many.
     let cut = found.cut.into_iter().map(|c| TakeCut { slices: Vec::new(), ..c }).collect();
     Ok(HttpResponse::Ok().json(TakesView { found: TakesFound { cut, ..found }, meant, carried }))
+}
+
+/// What two takes carry by a plan that was measured.
+///
+/// # Errors
+/// [`ServerError::NotFound`] for one that was not.
+pub(super) async fn planned(state: &State, session: Uuid, of: &TakesOf) -> Result<Patches, ServerError> {
+    let now = Now::of(state.db(), session, of.clone()).await?;
+    let found = now.result(state.db()).await?.ok_or(ServerError::NotFound("measured takes"))?;
+    let each = [0, 1].into_iter().flat_map(|take| of_take(&now, take).map(move |t| (take, t)));
+    Ok(each.map(|(take, t)| (t.id, found.patch(take, t))).collect())
 }
 
 /// A passage is meant that lies within one that was marked, in either order of the takes.

@@ -1,6 +1,6 @@
 //! Sets of tracks cut and moved together.
 
-use super::cut_tracks::{SetCarried, can_be_cut, carried, in_bounds, whole};
+use super::cut_tracks::{Patches, SetCarried, can_be_cut, carried, in_bounds, whole};
 use super::state::{State, id};
 use crate::db::decisions::{self, Decision, NewChange, NewDecision};
 use crate::db::sessions;
@@ -105,6 +105,16 @@ pub async fn take_timing(
     let made = decisions::decide(state.db(), now.session.id, &NewDecision::of(label, changes)).await?;
     state.workers.changed(now.session.id).await;
     Ok(HttpResponse::Created().json(made))
+}
+
+/// What the tracks of a set carry by a plan that was measured.
+///
+/// # Errors
+/// [`ServerError::NotFound`] for one that was not.
+pub(super) async fn planned(state: &State, session: Uuid, of: &TimingOf) -> Result<Patches, ServerError> {
+    let now = Now::of(state.db(), session, of.clone()).await?;
+    let found = now.result(state.db()).await?.ok_or(ServerError::NotFound("measured timing"))?;
+    Ok(cut(&now).map(|t| (t.id, found.patch(t))).collect())
 }
 
 /// Where to, in words.

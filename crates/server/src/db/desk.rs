@@ -1,7 +1,7 @@
 //! How a session is looked at and listened to: order, groups, markers, and what sounds. Nothing of it is measured or delivered.
 
 use crate::error::ServerError;
-use crate::plans::{LayerOf, Meant, Plans, TakesOf, TimingOf};
+use crate::plans::{CompOf, LayerOf, Meant, Plans, TakesOf, TimingOf};
 use marea_core::paths::PathMap;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
@@ -167,6 +167,7 @@ pub struct DeskPatch {
     /// Takes the place of the plan for the same takes.
     pub takes: Option<TakesOf>,
     pub meant: Option<Vec<Meant>>,
+    pub comp: Option<CompOf>,
     /// Named for the history: order, groups, markers, heights, hidden lanes and what is meant that change are then taken back by undo.
     pub label: Option<String>,
 }
@@ -179,6 +180,7 @@ impl DeskPatch {
             layers: self.layer.iter().cloned().collect(),
             takes: self.takes.iter().cloned().collect(),
             meant: self.meant.clone().unwrap_or_default(),
+            comp: self.comp.clone(),
         }
     }
 }
@@ -308,7 +310,7 @@ impl Desk {
         if let Some(v) = p.columns {
             next.columns = v;
         }
-        next.plans.change(p.timing, p.layer, p.takes, p.meant);
+        next.plans.change(p.timing, p.layer, p.takes, (p.meant, p.comp));
         next.check()?;
         *self = next;
         Ok(())

@@ -27,6 +27,9 @@ pub const ROLES: [&str; 7] = ["near", "main", "room", "direct", "print", "render
 /// Repaired stretches a track has at most.
 const MOST_STRETCHES: usize = 500;
 
+/// A stretch of which another take is heard is silent, also where it was lowered before, in dB.
+const LEAST_STRETCH_DB: f64 = -220.0;
+
 /// Slices, and points of a time map, that a track has at most.
 const MOST_PIECES: usize = 100_000;
 
@@ -301,8 +304,9 @@ pub fn check_edit(edit: &Edit, row: &TrackRow, rate_hz: u32, bounds: &Bounds) ->
     if edit.stretches.len() > MOST_STRETCHES {
         return refuse("at most 500 stretches are repaired");
     }
-    if edit.stretches.iter().any(|m| far(m.besides.offset_frames) || loud(m.besides.gain_db)) {
-        return refuse("a stretch is moved by an hour at most, with a gain between -60 and 24 dB");
+    let too_loud = |m: &Stretch| !(LEAST_STRETCH_DB..=24.0).contains(&m.besides.gain_db);
+    if edit.stretches.iter().any(|m| far(m.besides.offset_frames) || too_loud(m)) {
+        return refuse("a stretch is moved by an hour at most, with a gain between -220 and 24 dB");
     }
     if edit.stretches.iter().flat_map(|m| [m.from.0, m.to.0]).any(|f| !bounds.holds_own(f, row.frames)) {
         return refuse("a repaired stretch lies within the recording, or an hour around it");

@@ -8,6 +8,7 @@ pub mod image;
 mod keep;
 mod kind;
 pub mod layer;
+pub mod noises;
 pub mod notes;
 pub mod pair;
 pub mod print;

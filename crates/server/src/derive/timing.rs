@@ -149,7 +149,7 @@ impl Derived for TimingOf {
         let sections: Vec<Section> = self.sections.iter().zip(&reference).map(|(s, r)| section(s, r, work)).collect();
         let frames = |ms: f64| ms * work.rate.hz_f64() / 1_000.0;
         let beats = work.tempo.beats(work.rate.hz_f64());
-        let own: Vec<ByHand> = self.own.iter().map(|o| ByHand { at: o.at as f64, by: o.by }).collect();
+        let own: Vec<ByHand> = self.own.iter().map(|o| ByHand { at: o.at as f64, by: o.by, pin: o.pin }).collect();
         let wanted = Wanted {
             sections: &sections,
             beats: &beats,

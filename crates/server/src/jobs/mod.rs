@@ -195,6 +195,7 @@ impl Workers {
             Task::Derive { of: Subject::Timing(timing), .. } => derive::run(self, session, timing, reporter).await,
             Task::Derive { of: Subject::Layer(layer), .. } => derive::run(self, session, layer, reporter).await,
             Task::Derive { of: Subject::Takes(takes), .. } => derive::run(self, session, takes, reporter).await,
+            Task::Derive { of: Subject::Noises(noises), .. } => derive::run(self, session, noises, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

@@ -4,6 +4,7 @@
 //! recorded seven `f32` each (peak left, peak right, RMS left, RMS right, correlation, that below 200 Hz, null depth in dB, NaN
 //! for none), then for each an RMS a track, in the order they were asked for, then four planes of `f32`: corrected left, corrected right, recorded left, recorded right.
 
+use crate::plans::PlanTried;
 use crate::tasks::Moving;
 use bytes::Bytes;
 use marea_core::follow::Way;
@@ -79,6 +80,8 @@ pub struct MixRequest {
     pub speed: Option<f64>,
     /// A print that is heard as corrected before anything is decided.
     pub tried: Option<Tried>,
+    /// A plan of timing that is heard before it is taken.
+    pub plan: Option<PlanTried>,
 }
 
 /// A way to correct a print, tried by ear.

@@ -228,6 +228,8 @@ async fn small_and_large_screens_show_everything() {
             "timing",
             "layer",
             "takes",
+            "comp",
+            "noises",
             "deliver",
         ] {
             b.page.goto(&format!("{}/sessions/{session}/{view}", s.base)).await.expect("the page");
@@ -281,6 +283,8 @@ async fn every_view_is_accessible_in_both_themes() {
             (format!("/sessions/{session}/timing"), ""),
             (format!("/sessions/{session}/layer"), ""),
             (format!("/sessions/{session}/takes"), ""),
+            (format!("/sessions/{session}/comp"), ""),
+            (format!("/sessions/{session}/noises"), ""),
             (format!("/sessions/{session}/deliver"), ""),
             (format!("/sessions/{session}/check"), "?"),
             (format!("/sessions/{session}/check"), "history"),
@@ -300,6 +304,6 @@ async fn every_view_is_accessible_in_both_themes() {
             looked += 1;
         }
     }
-    assert_eq!(looked, 36);
+    assert_eq!(looked, 40);
     b.close().await;
 }

@@ -1,10 +1,10 @@
 //! Timing: a set's strokes found, seen before they are moved, moved together and by hand, read back, delivered, and as recorded again; a layer
-//! set onto its source; two takes brought together.
+//! set onto its source; two takes brought together, put together from parts, and cleared of noises.
 
 use super::*;
 use marea_scene::layers::layers;
 use marea_scene::sets::{Kind, scene};
-use marea_scene::takes::takes;
+use marea_scene::takes::{blemished, takes};
 use serde_json::{Value, json};
 
 #[actix_web::test]
@@ -134,7 +134,7 @@ async fn two(b: &Browser, s: &TestServer, view: &str, files: [(&str, &[f32]); 2]
     };
     let [a, other] = files.map(|f| of(f.0));
     b.page.goto(&format!("{}/sessions/{id}/{view}?a={a}&b={other}", s.base)).await.expect("the view");
-    b.click("[data-test=listen]").await;
+    b.click("[data-test=listen], [data-test=look]").await;
     id
 }
 
@@ -220,6 +220,58 @@ async fn a_passage_of_a_take_is_brought_to_the_other_and_another_is_meant() {
         seen += 1;
     }
     assert!(seen > 0, "{view}");
+    b.no_errors().await;
+    b.close().await;
+}
+
+#[actix_web::test]
+async fn parts_of_takes_are_put_together_and_a_noise_is_lowered() {
+    let _turn = beside().await;
+    let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
+    let made = blemished(20.0, 607);
+    let other = takes(20.0, 607).sounds[1].clone();
+    let id = two(&b, &s, "noises", [("Second.wav", &other), ("First.wav", &made.sound)]).await;
+    b.until("noises", "return document.querySelectorAll('[data-test=noises] tbody tr').length >= 3").await;
+    // All but the first one are lowered; one of them comes back.
+    b.click("[data-test=noises] tbody tr:first-child input").await;
+    b.click("[data-test=lower-all]").await;
+    b.until("lowered", "return document.querySelectorAll('[data-test=lowered] li').length >= 2").await;
+    b.until(
+        "but one",
+        "return document.querySelector('[data-test=noises] tbody tr:first-child').dataset.lowered === 'false'",
+    )
+    .await;
+    let count =
+        b.js("return document.querySelectorAll('[data-test=lowered] li').length").await.as_u64().expect("a number");
+    b.click("[data-test=lowered] li:first-child [data-test=bring-back]").await;
+    b.until(
+        "one less",
+        &format!("return document.querySelectorAll('[data-test=lowered] li').length === {}", count - 1),
+    )
+    .await;
+    // Both are takes of one part: from the loop on the second one is heard.
+    s.patch(
+        &format!("/api/sessions/{id}/desk"),
+        json!({ "range": { "from": 480_000, "to": 720_000, "on": false, "pre_roll_s": 0.0 } }),
+    )
+    .await;
+    let tracks = s.get(&format!("/api/sessions/{id}")).await.1["tracks"].clone();
+    let of = |name: &str| {
+        tracks.as_array().expect("tracks").iter().find(|t| t["file_name"] == name).expect("a track")["id"].clone()
+    };
+    let plan = json!({ "comp": { "takes": [of("First.wav"), of("Second.wav")], "parts": [] } });
+    assert_eq!(s.patch(&format!("/api/sessions/{id}/desk"), plan).await.0, 200);
+    b.click("[data-test=tab-comp]").await;
+    b.find("[data-test=strip]").await.send_keys("\u{e015}\u{e007}").await.expect("keys");
+    b.until("a part", "return document.querySelectorAll('[data-test=parts] li').length === 3").await;
+    b.click("[data-test=put-together]").await;
+    b.until("put together", "return !!document.querySelector('[data-test=all-heard]')").await;
+    let after = delivered(&b, &s, &id, "Second.wav").await;
+    assert!(after[..470_000].iter().chain(&after[730_000..]).all(|v| v.abs() < 1e-6), "heard in its part alone");
+    assert!(
+        after[490_000..710_000].iter().zip(&other[490_000..]).all(|(a, b)| (a - b).abs() < 3e-7),
+        "and there as recorded"
+    );
     b.no_errors().await;
     b.close().await;
 }

@@ -3,7 +3,7 @@
 use crate::common::*;
 use marea_scene::layers::layers;
 use marea_scene::sets::{Kind, scene};
-use marea_scene::takes::takes;
+use marea_scene::takes::{blemished, takes};
 use serde_json::{Value, json};
 
 /// What a plan comes to, once it is measured.
@@ -217,4 +217,71 @@ async fn strokes_are_moved_drawn_and_left_out_by_hand_and_the_plan_is_the_sessio
     }
     let stranger = plan(json!({ "added": [{ "track": "00000000-0000-0000-0000-000000000000", "at": 5 }] }));
     assert_eq!(s.post(&format!("/api/sessions/{session}/timing"), stranger).await.0, 404);
+}
+
+#[actix_web::test]
+async fn of_several_takes_one_is_heard_at_a_time_and_noises_are_lowered() {
+    let s = TestServer::start().await;
+    let session = s.session("Parts").await;
+    let made = blemished(20.0, 607);
+    let other = takes(20.0, 607).sounds[1].clone();
+    let files =
+        [("First.wav", &made.sound), ("Second.wav", &other)].map(|(name, x)| (name, wav(&[x.clone()], 48_000, None)));
+    s.bring_in(&session, &files).await;
+    let tracks = s.tracks(&session).await;
+    let [first, second] = [0, 1].map(|n| tracks[n]["id"].as_str().unwrap().to_string());
+    // Noises are found, and lowered by 10 dB with nothing else changed.
+    let path = format!("/api/sessions/{session}/noises");
+    assert_eq!(s.get(&format!("{path}?track={first}")).await.0, 204);
+    assert_eq!(s.post(&path, json!({ "track": first })).await.0, 202);
+    s.settled(&session).await;
+    let (status, found) = s.get(&format!("{path}?track={first}")).await;
+    let noises = found["noises"].as_array().unwrap();
+    assert!(status == 200 && noises.len() >= 3, "{found}");
+    let meets = |n: &Value| {
+        let [from, to] = [0, 1].map(|k| n["range"][k].as_f64().unwrap());
+        made.noises.iter().any(|[a, b]| from < *b && *a < to)
+    };
+    assert!(noises.iter().filter(|n| meets(n)).count() * 10 >= noises.len() * 8, "{found}");
+    let noise = &noises[0];
+    let lower = json!({ "track": first, "ranges": [noise["range"]], "by_db": 10.0 });
+    let (status, said) = s.post(&format!("{path}/lower"), lower).await;
+    assert!(status == 201 && said["label"] == json!("First: a noise lowered by 10 dB"), "{said}");
+    let x = delivered(&s, &session, "First.wav").await;
+    let whole = read(&wav(&[made.sound.clone()], 48_000, None)).1.swap_remove(0);
+    let [from, to] = [0, 1].map(|k| noise["range"][k].as_u64().unwrap() as usize);
+    let middle = usize::midpoint(from, to);
+    assert!((x[middle] - 10f32.powf(-0.5) * whole[middle]).abs() < 1e-6, "lowered");
+    assert_eq!(apart(&x[..from - 300], &whole[..from - 300]), 0.0, "and nothing before it");
+    for (body, status) in [
+        (json!({ "track": first, "ranges": [[5, 5]], "by_db": 10.0 }), 422),
+        (json!({ "track": first, "ranges": [[0, 50]], "by_db": 0.0 }), 422),
+        (json!({ "track": first, "ranges": [[0, i64::MAX]], "by_db": 10.0 }), 422),
+        (json!({ "track": "00000000-0000-0000-0000-000000000000", "ranges": [[0, 50]], "by_db": 10.0 }), 404),
+    ] {
+        assert_eq!(s.post(&format!("{path}/lower"), body.clone()).await.0, status, "{body}");
+    }
+    // One take at a time: outside of its parts a take is silent, and the two fade over where they meet.
+    let comp = json!({ "takes": [first, second], "parts": [{ "range": [240_000, 480_000], "take": second }] });
+    let (status, said) = s.post(&format!("/api/sessions/{session}/comp"), comp).await;
+    assert_eq!((status, &said["label"]), (201, &json!("First, Second: a part of each heard")), "{said}");
+    let [a, b] = [delivered(&s, &session, "First.wav").await, delivered(&s, &session, "Second.wav").await];
+    let silent = |x: &[f32]| x.iter().fold(0f32, |m, v| m.max(v.abs())) < 1e-6;
+    assert!(silent(&a[241_000..479_000]) && silent(&b[..239_000]) && silent(&b[481_000..]));
+    assert_eq!(apart(&b[241_000..479_000], &read(&wav(&[other.clone()], 48_000, None)).1[0][241_000..479_000]), 0.0);
+    assert!(
+        (a[middle] - 10f32.powf(-0.5) * whole[middle]).abs() < 1e-6 || (240_000..480_000).contains(&middle),
+        "still lowered"
+    );
+    // Without parts both are heard everywhere, and what was lowered stays so.
+    assert_eq!(s.post(&format!("/api/sessions/{session}/comp"), json!({ "takes": [first, second] })).await.0, 201);
+    assert_eq!(delivered(&s, &session, "First.wav").await, x);
+    for wrong in [
+        json!({ "takes": [first, first] }),
+        json!({ "takes": [first], "parts": [{ "range": [0, 10], "take": second }] }),
+        json!({ "takes": [first, second], "parts": [{ "range": [10, 10], "take": second }] }),
+        json!({ "takes": [first, second], "parts": [{ "range": [0, i64::MAX], "take": second }] }),
+    ] {
+        assert_eq!(s.post(&format!("/api/sessions/{session}/comp"), wrong.clone()).await.0, 422, "{wrong}");
+    }
 }

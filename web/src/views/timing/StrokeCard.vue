@@ -3,13 +3,15 @@ import { computed } from 'vue'
 import { useSession } from '../../session/store'
 import { vTyped } from '../../shared/typed'
 import { clock, fixed } from '../../shared/units'
-import { alikeAround, type Event } from './plan'
+import { alikeAround, ownOf, type Event, type Plan } from './plan'
 import { offMs, type Shown } from './strokes'
 
-const props = defineProps<{ shown: readonly Shown[]; index: number }>()
+const props = defineProps<{ shown: readonly Shown[]; index: number; plan: Plan }>()
 const emit = defineEmits<{
   /** By how many frames these strokes go; null: as their section says. */
   move: [events: Event[], by: number | null]
+  /** It is a pin, or no more. */
+  pin: [event: Event, on: boolean]
   /** These are no strokes. */
   leaveOut: [event: Event]
   close: []
@@ -17,6 +19,7 @@ const emit = defineEmits<{
 const store = useSession()
 
 const one = computed(() => props.shown[props.index]!)
+const own = computed(() => ownOf(props.plan, one.value.event.at, store.rateHz))
 const names = computed(() => one.value.event.tracks.map((id) => store.track(id)?.name ?? '').join(', '))
 const ms = (frames: number) => (1000 * frames) / store.rateHz
 const side = (off: number) => (Math.abs(off) < 0.005 ? 'on its place' : `${fixed(Math.abs(off), 1)} ms ${off < 0 ? 'early' : 'late'}`)
@@ -59,9 +62,18 @@ function typed(e: globalThis.Event): void {
     </p>
     <p class="row">
       <button class="plain" title="A" data-test="as-played" @click="emit('move', [one.event], 0)">As played</button>
-      <button v-if="one.event.by_hand" class="plain" data-test="as-section" @click="emit('move', [one.event], null)">As its section</button>
+      <button v-if="own" class="plain" data-test="as-section" @click="emit('move', [one.event], null)">As its section</button>
       <button class="plain" title="X" data-test="leave-out" @click="emit('leaveOut', one.event)">No stroke</button>
     </p>
+    <label class="row" title="What lies between two pins moves with them">
+      <input
+        type="checkbox"
+        :checked="own?.pin ?? false"
+        data-test="pin"
+        @change="emit('pin', one.event, ($event.target as HTMLInputElement).checked)"
+      />
+      pin: strokes between two pins move with them
+    </label>
     <p v-if="alike.length > 1" data-test="neighbours">
       {{ alike.length - 1 === 1 ? 'Its neighbour is' : `${alike.length - 1} neighbours are` }} about {{ side(away) }} too.
       <button class="link" data-test="move-together" @click="together">Move all {{ alike.length }} by the same</button>

@@ -9,6 +9,7 @@ import { useKeys } from '../../shared/keys'
 import { tellTrouble } from '../../shared/notice'
 import { vTyped } from '../../shared/typed'
 import { laneStrokes } from './onLanes'
+import HearPlan from './HearPlan.vue'
 import PlanFacts from './PlanFacts.vue'
 import SectionRow from './SectionRow.vue'
 import StrokeCard from './StrokeCard.vue'
@@ -112,6 +113,8 @@ const looked = computed(() => (chosen.value === null ? undefined : shown.value[c
 function moveByHand(events: Event[], by: number | null): void {
   store.desk.change({ timing: events.reduce((plan, e) => withOwn(plan, e.at, by, store.rateHz), draft.value) })
 }
+const pin = (event: Event, on: boolean) =>
+  store.desk.change({ timing: withOwn(draft.value, event.at, looked.value?.by ?? 0, store.rateHz, on) })
 const leaveOut = (event: Event) => {
   const strokes = event.tracks.map((track) => ({ track, at: Math.round(event.at) }))
   store.desk.change({ timing: without(draft.value, strokes, store.rateHz) })
@@ -273,7 +276,9 @@ useKeys('Timing', [
             v-if="chosen !== null && looked"
             :shown="shown"
             :index="chosen"
+            :plan="draft"
             @move="moveByHand"
+            @pin="pin"
             @leave-out="leaveOut"
             @close="chosen = null"
           />
@@ -290,6 +295,7 @@ useKeys('Timing', [
               @click="move"
               >Move them together</el-button
             >
+            <HearPlan :plan="{ timing: draft }" :ready="current && anyMoved" :carried="carried === 'moved' && current" />
             <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="set-as-recorded" @click="back"
               >As recorded</el-button
             >

@@ -53,9 +53,18 @@ describe('strokes by hand', () => {
   it('moves one, moves it anew, and gives it back', () => {
     const once = withOwn(plan({}), 5_000, 40, RATE)
     const twice = withOwn(once, 5_100, -3, RATE)
-    expect(twice.own).toEqual([{ at: 5_100, by: -3 }])
+    expect(twice.own).toEqual([{ at: 5_100, by: -3, pin: false }])
     expect([byHand(twice, 5_000, RATE), byHand(twice, 9_000, RATE)]).toEqual([-3, undefined])
     expect(withOwn(twice, 5_000, null, RATE).own).toEqual([])
+  })
+
+  it('moves what lies between two pins with them', () => {
+    // The same numbers as the core's own test of pins.
+    const one = withOwn(plan({}), 24_100, -20, RATE, true)
+    const two = withOwn(withOwn(one, 66_100, -440, RATE, true), 48_100, 5, RATE)
+    expect([12_100, 24_100, 48_100, 60_100, 72_100].map((at) => byHand(two, at, RATE))).toEqual([undefined, -20, 5, -380, undefined])
+    // Moved anew it stays a pin.
+    expect(withOwn(two, 24_100, 7, RATE).own![0]).toEqual({ at: 24_100, by: 7, pin: true })
   })
 
   it('draws a stroke, and leaves out drawn and found ones', () => {

@@ -49,11 +49,20 @@ export function sectionOf(plan: Plan, frame: number): Section | undefined {
   return [...plan.sections].reverse().find((s) => !s.range || (s.range[0]! <= frame && frame < s.range[1]!))
 }
 
-/** By how many frames a stroke is moved by hand; undefined where its section says. */
+/** By how many frames a stroke is moved by hand, or by the pins on either side; undefined where its section says. */
 export function byHand(plan: Plan, at: number, rateHz: number): number | undefined {
-  const near = (plan.own ?? []).filter((o) => Math.abs(o.at - at) <= BY_HAND_S * rateHz)
-  return near.sort((a, b) => Math.abs(a.at - at) - Math.abs(b.at - at))[0]?.by
+  const own = plan.own ?? []
+  const near = own.filter((o) => Math.abs(o.at - at) <= BY_HAND_S * rateHz)
+  if (near.length > 0) return near.sort((a, b) => Math.abs(a.at - at) - Math.abs(b.at - at))[0]!.by
+  const pins = own.filter((o) => o.pin).sort((a, b) => a.at - b.at)
+  const next = pins.findIndex((p) => p.at > at)
+  const [before, after] = [pins[next - 1], pins[next]]
+  if (!before || !after) return undefined
+  return Math.round(before.by + ((at - before.at) / (after.at - before.at)) * (after.by - before.by))
 }
+
+/** What a hand says of the stroke itself, apart from the pins around it. */
+export const ownOf = (plan: Plan, at: number, rateHz: number) => (plan.own ?? []).find((o) => Math.abs(o.at - at) <= BY_HAND_S * rateHz)
 
 /** What a control that is being dragged would do, before the server has said it: frames, and whether it is left for being too far off. */
 export function preview(
@@ -81,7 +90,7 @@ const key = (p: Plan, strokes: boolean) => {
     ...(strokes ? [] : [s.strength, s.slack_ms, s.farthest_ms]),
   ])
   const drawn = [p.added ?? [], p.removed ?? []].map((all) => all.map((s) => [s.track, s.at]))
-  const rest = strokes ? [] : [p.softest_db ?? ALL_STROKES, (p.own ?? []).map((o) => [o.at, o.by])]
+  const rest = strokes ? [] : [p.softest_db ?? ALL_STROKES, (p.own ?? []).map((o) => [o.at, o.by, o.pin ?? false])]
   return JSON.stringify([p.set, p.hits ?? [], p.within_ms, sections, drawn, rest])
 }
 
@@ -91,10 +100,12 @@ export const planKey = (p: Plan) => key(p, false)
 /** Strokes and their places stay the same: only how far they go has changed. */
 export const placesAlike = (a: Plan, b: Plan) => key(a, true) === key(b, true)
 
-/** A stroke moved by hand, or, with null, as its section says again. */
-export function withOwn(plan: Plan, at: number, by: number | null, rateHz: number): Plan {
+/** A stroke moved by hand, as a pin or not, or, with null, as its section says again. What is not said of the pin stays. */
+export function withOwn(plan: Plan, at: number, by: number | null, rateHz: number, pin?: boolean): Plan {
   const others = (plan.own ?? []).filter((o) => Math.abs(o.at - at) > BY_HAND_S * rateHz)
-  return { ...plan, own: by === null ? others : [...others, { at: Math.round(at), by: Math.round(by) }].sort((a, b) => a.at - b.at) }
+  if (by === null) return { ...plan, own: others }
+  const own = { at: Math.round(at), by: Math.round(by), pin: pin ?? ownOf(plan, at, rateHz)?.pin ?? false }
+  return { ...plan, own: [...others, own].sort((a, b) => a.at - b.at) }
 }
 
 /** A stroke drawn; one that was left out there is back instead. */

@@ -9,6 +9,7 @@ import { useSession } from '../../../session/store'
 import { useKeys } from '../../../shared/keys'
 import { palette } from '../../../shared/theme'
 import { clock, fixed } from '../../../shared/units'
+import HearPlan from '../HearPlan.vue'
 import ProofList from '../ProofList.vue'
 import StrokesPlot from '../StrokesPlot.vue'
 import TimingTabs from '../TimingTabs.vue'
@@ -218,6 +219,7 @@ useKeys('Layer', [
               @click="set"
               >Set onto its source</el-button
             >
+            <HearPlan :plan="{ layer: draft }" :ready="current && anything" :carried="carried === 'moved' && current" />
             <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="layer-as-recorded" @click="back"
               >As recorded</el-button
             >

@@ -5,6 +5,7 @@ import { useSession } from '../../../session/store'
 import { useKeys } from '../../../shared/keys'
 import { vTyped } from '../../../shared/typed'
 import { clock, fixed } from '../../../shared/units'
+import HearPlan from '../HearPlan.vue'
 import ProofList from '../ProofList.vue'
 import TimingTabs from '../TimingTabs.vue'
 import PassageList from './PassageList.vue'
@@ -185,6 +186,7 @@ useKeys('Takes', [
               @click="bring"
               >Bring them together</el-button
             >
+            <HearPlan v-if="moves.length > 0" :plan="{ takes: draft }" :ready="current" :carried="isMoved && current" />
             <el-button
               v-if="carried.some((c) => c !== 'recorded')"
               size="small"
