@@ -315,6 +315,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session}/comp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let each of several takes be heard in its parts alone, or, where there are no parts, all of them everywhere again: one decision. */
+        post: operations["take_comp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session}/decisions": {
         parameters: {
             query?: never;
@@ -504,6 +521,41 @@ export interface paths {
         get: operations["listen"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/noises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Noises before the notes of a track; 204 when they were not looked for. */
+        get: operations["show_noises"];
+        put?: never;
+        /** Ask for noises before the notes of a track; answers the job, or 204 when they were looked for already. */
+        post: operations["request_noises"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/noises/lower": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lower stretches of a track, noises before its notes or what was marked by hand: one decision. What is lowered already is lowered more. */
+        post: operations["lower"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1070,58 +1122,6 @@ export interface paths {
         patch: operations["send"];
         trace?: never;
     };
-    "/api/sessions/{session}/comp": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Bring the passages together that the plan moves, or, where it moves none, leave both takes as recorded: one decision. */
-        post: operations["take_comp"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session}/noises": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Two takes side by side; 204 when they were not held against each other. */
-        get: operations["show_noises"];
-        put?: never;
-        /** Ask for two takes to be held against each other; answers the job, or 204 when that was done already. */
-        post: operations["request_noises"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session}/noises/lower": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Bring the passages together that the plan moves, or, where it moves none, leave both takes as recorded: one decision. */
-        post: operations["lower"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1618,6 +1618,23 @@ export interface components {
             /** @description Numbers between the first and the last that were not. */
             missing: number;
         };
+        /** @description Of several takes a part each. */
+        CompOf: {
+            /** @description Of several over one another the last counts. */
+            parts?: components["schemas"]["CompPart"][];
+            /** @description The takes; outside of all parts the first is heard. */
+            takes: string[];
+        };
+        /** @description A part of the session in which one of several takes is heard. */
+        CompPart: {
+            /** @description Session frames: the first, and the one after the last. */
+            range: number[];
+            /**
+             * Format: uuid
+             * @description The take.
+             */
+            take: string;
+        };
         /** @description Two tracks that are one recording. */
         Copied: {
             /** @description First track, by index. */
@@ -1732,6 +1749,7 @@ export interface components {
             /**
              * @description Plans of timing. What is decided of them is in the history; what is being tried is here.
              * @default {
+             *       "comp": null,
              *       "layers": [],
              *       "meant": [],
              *       "takes": [],
@@ -1755,6 +1773,7 @@ export interface components {
         /** @description What changes: what is not given stays. Of lanes, those given are replaced one by one. */
         DeskPatch: {
             columns?: string[] | null;
+            comp?: components["schemas"]["CompOf"] | null;
             groups?: components["schemas"]["Group"][] | null;
             /** @description Named for the history: order, groups, markers, heights, hidden lanes and what is meant that change are then taken back by undo. */
             label?: string | null;
@@ -1771,7 +1790,6 @@ export interface components {
             seat?: string | null;
             takes?: components["schemas"]["TakesOf"] | null;
             timing?: components["schemas"]["TimingOf"] | null;
-            comp?: null | components["schemas"]["CompOf"];
         };
         /** @description A finding put aside. */
         Dismissal: {
@@ -2611,6 +2629,21 @@ export interface components {
              */
             to: number;
         };
+        /** @description Stretches of a track that are lowered. */
+        Lowered: {
+            /**
+             * Format: double
+             * @description By how much, in dB: more than 0, 40 at most.
+             */
+            by_db: number;
+            /** @description Frames of its recording: the first, and the one after the last. */
+            ranges: number[][];
+            /**
+             * Format: uuid
+             * @description Which; what is linked with it is lowered alike.
+             */
+            track: string;
+        };
         /** @description A named place. */
         Marker: {
             /**
@@ -2731,6 +2764,34 @@ export interface components {
             stages_frames: number[];
             /** @description Tracks of the session that it stands for, by number. */
             tracks: number[];
+        };
+        /** @description A noise before a note. */
+        NoiseFound: {
+            /**
+             * Format: int64
+             * @description Frame of the recording at which the note that follows is loudest.
+             */
+            note: number;
+            /** @description Frames of the recording: its first, and the one after its last. */
+            range: number[];
+            /**
+             * Format: double
+             * @description By how much it is softer than that, in dB.
+             */
+            under_db: number;
+        };
+        /** @description A track. */
+        NoisesAsked: {
+            /**
+             * Format: uuid
+             * @description Which.
+             */
+            track: string;
+        };
+        /** @description Noises of a track. */
+        NoisesFound: {
+            /** @description In the order of time. */
+            noises: components["schemas"]["NoiseFound"][];
         };
         /** @description One note. */
         NoteView: {
@@ -3138,6 +3199,8 @@ export interface components {
         };
         /** @description All plans of a session. */
         Plans: {
+            /** @default null */
+            comp: components["schemas"]["CompOf"] | null;
             /**
              * @description Layers; one of a kind for a source and a layer.
              * @default []
@@ -3155,7 +3218,6 @@ export interface components {
             takes: components["schemas"]["TakesOf"][];
             /** @default null */
             timing: components["schemas"]["TimingOf"] | null;
-            comp?: null | components["schemas"]["CompOf"];
         };
         /** @description The polarity of a track, as carried now. */
         Polarity: {
@@ -4348,30 +4410,6 @@ export interface components {
              * @description Amplitude of the speed, as a part of it.
              */
             speed: number;
-        };
-        CompPart: {
-            range: number[];
-            take: string;
-        };
-        CompOf: {
-            takes: string[];
-            parts?: components["schemas"]["CompPart"][];
-        };
-        NoiseFound: {
-            range: number[];
-            note: number;
-            under_db: number;
-        };
-        NoisesFound: {
-            noises: components["schemas"]["NoiseFound"][];
-        };
-        NoisesAsked: {
-            track: string;
-        };
-        Lowered: {
-            track: string;
-            ranges: number[][];
-            by_db: number;
         };
     };
     responses: never;
@@ -5845,6 +5883,82 @@ export interface operations {
             };
         };
     };
+    take_comp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompOf"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     list_decisions: {
         parameters: {
             query?: {
@@ -6827,6 +6941,230 @@ export interface operations {
             };
             /** @description The database cannot be reached at the moment. */
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    show_noises: {
+        parameters: {
+            query: {
+                /** @description Which. */
+                track: string;
+            };
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoisesFound"];
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    request_noises: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoisesAsked"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The request is not understood, or asks for what cannot be. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    lower: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lowered"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"];
+                };
+            };
+            /** @description Only pages of this server may ask it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description The database cannot be reached at the moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            /** @description A disk is full. */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9818,311 +10156,6 @@ export interface operations {
                     "application/json": components["schemas"]["ErrorBody"];
                 };
             };
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    take_comp: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CompOf"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Decision"];
-                };
-            };
-            /** @description Only pages of this server may ask it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description The database cannot be reached at the moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description A disk is full. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    show_noises: {
-        parameters: {
-            query: {
-                track: string;
-            };
-            header?: never;
-            path: {
-                session: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NoisesFound"];
-                };
-            };
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Only pages of this server may ask it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description The database cannot be reached at the moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    request_noises: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NoisesAsked"];
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string;
-                };
-            };
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Only pages of this server may ask it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description The database cannot be reached at the moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description A disk is full. */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    lower: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Lowered"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Decision"];
-                };
-            };
-            /** @description Only pages of this server may ask it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description The database cannot be reached at the moment. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-            /** @description A disk is full. */
             507: {
                 headers: {
                     [name: string]: unknown;

@@ -19,6 +19,11 @@ const BEFORE_S: f64 = 0.06;
 /// This part of the bands rise so much at least, in dB: partials that beat rise each in its own time.
 const BANDS_RISE: f64 = 0.4;
 const BAND_RISES_DB: f32 = 5.0;
+/// Where the highs rise by this part of that again and again, sounds beat: looked at so far on either side, in seconds, for rises that are no
+/// louder than it by more than so much, in dB.
+const AGAIN: f32 = 0.6;
+const AGAIN_S: f64 = 0.25;
+const AGAIN_LOUDER_DB: f32 = 3.0;
 /// It lasts no longer, in seconds.
 const LONGEST_S: f64 = 0.35;
 /// The note begins within so long of its end, in seconds; its highs are louder by so much, and by no more than so much, in dB.
@@ -126,6 +131,11 @@ fn noise(all: &[Row], top: usize) -> Option<Noise> {
     let of_note = all[begins..(begins + rows(0.04)).min(all.len())].iter().map(|r| r.lows).fold(f32::MIN, f32::max);
     let is_note = stays > before + LOWS_STAY_DB && stays > of_note - NOTE_LOWS_DB;
     let many = many_rise(&all[quiet], &all[top]);
+    let again = |range: Range<usize>| {
+        rises_again(&all[range.start.min(range.end)..range.end], highs(top), highs(top) - highs(quiet))
+    };
+    let beats = again(quiet.saturating_sub(rows(AGAIN_S))..quiet) || again(to..begins.min(to + rows(AGAIN_S)));
+    let many = many && !beats;
     let fits = to - from <= longest && under_db <= UNDER_NOTE_DB[1] && many && !is_note;
     fits.then_some(Noise { from, to, note, under_db })
 }
@@ -147,6 +157,18 @@ fn quiet_before(all: &[Row], top: usize) -> Option<usize> {
             return None;
         }
     }
+}
+
+/// Do the highs of a stretch rise by nearly as much as a noise that is so loud and rises so far?
+fn rises_again(part: &[Row], loud: f32, rise: f32) -> bool {
+    let near = rows(BEFORE_S);
+    let rises = |n: usize| {
+        let least = part[n.saturating_sub(near)..=n].iter().map(|r| r.highs).fold(f32::MAX, f32::min);
+        part[n].highs - least >= AGAIN * rise && part[n].highs <= loud + AGAIN_LOUDER_DB
+    };
+    // What rises on to something louder is a note that begins.
+    let is_top = |n: usize| part[n.saturating_sub(4)..(n + 5).min(part.len())].iter().all(|r| r.highs <= part[n].highs);
+    (0..part.len()).any(|n| is_top(n) && n + 4 < part.len() && rises(n))
 }
 
 fn many_rise(before: &Row, top: &Row) -> bool {

@@ -14,10 +14,14 @@ use marea_core::edit::comp::{Part, heard_again, silences, silent_within};
 use marea_core::edit::piece::SEAM_S;
 use marea_core::units::{RecordingFrame, SampleRate, SessionFrame};
 
-/// Where a track is silent, in its own frames.
-fn silent(track: &TrackRow, ranges: &[[i64; 2]]) -> Vec<[RecordingFrame; 2]> {
-    let own = |frame: i64| RecordingFrame(track.own_frame(SessionFrame(frame)).0.clamp(0, track.frames));
-    ranges.iter().map(|[from, to]| [own(*from), own(*to)]).filter(|[from, to]| from < to).collect()
+/// Where a track is silent, in its own frames. What reaches to its beginning or end goes on for a fade: nothing of it is heard there.
+fn silent(track: &TrackRow, ranges: &[[i64; 2]], fade: i64) -> Vec<[RecordingFrame; 2]> {
+    let own = |frame: i64| track.own_frame(SessionFrame(frame)).0.clamp(0, track.frames);
+    let beyond = |[from, to]: [i64; 2]| {
+        [if from == 0 { -fade } else { from }, if to == track.frames { to + fade } else { to }].map(RecordingFrame)
+    };
+    let ranges = ranges.iter().map(|[from, to]| [own(*from), own(*to)]);
+    ranges.filter(|[from, to]| from < to).map(beyond).collect()
 }
 
 /// Let each of several takes be heard in its parts alone, or, where there are no parts, all of them everywhere again: one decision.
@@ -51,12 +55,13 @@ pub async fn take_comp(
     };
     let bounds = takes.iter().map(heard).chain(of.parts.iter().map(|p| p.range));
     let whole = bounds.fold([i64::MAX, i64::MIN], |[a, b], [from, to]| [a.min(from), b.max(to)]);
-    let silences = silences(&parts, takes.len(), whole, rate.frames(SEAM_S) / 2);
+    let fade = rate.frames(SEAM_S);
+    let silences = silences(&parts, takes.len(), whole, fade / 2);
     let of_take = |n: usize| {
         let (silences, set, all) = (&silences, &sets[n], &all);
         set.iter().map(move |t| {
             let track = &all[*t];
-            let stretches = silent_within(&track.edit().stretches, &silent(track, &silences[n]));
+            let stretches = silent_within(&track.edit().stretches, &silent(track, &silences[n], fade));
             NewChange::to(track.id, EditPatch { stretches: Some(stretches), ..EditPatch::default() })
         })
     };

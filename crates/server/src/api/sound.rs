@@ -131,7 +131,7 @@ async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Re
                 super::prints::tried(state, session, &mut tracks, tried).await?;
             }
             if let Some(plan) = &mix.plan {
-                let patches = match plan {
+                let patches = match plan.as_ref() {
                     PlanTried::Timing(of) => super::timing::planned(state, session, of).await?,
                     PlanTried::Layer(of) => super::layer::planned(state, session, of).await?,
                     PlanTried::Takes(of) => super::takes::planned(state, session, of).await?,

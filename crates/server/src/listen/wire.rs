@@ -81,7 +81,7 @@ pub struct MixRequest {
     /// A print that is heard as corrected before anything is decided.
     pub tried: Option<Tried>,
     /// A plan of timing that is heard before it is taken.
-    pub plan: Option<PlanTried>,
+    pub plan: Option<Box<PlanTried>>,
 }
 
 /// A way to correct a print, tried by ear.

@@ -168,6 +168,11 @@ async fn who_walks_between_two_microphones_is_followed_or_left() {
     // Heard along the lag before anything is decided, then followed: one decision.
     b.key("5").await;
     b.until("heard", "return document.querySelector('[data-test=print-map] .link').innerText === 'Heard now'").await;
+    // It goes on while the session is read again, as when a check ends meanwhile.
+    s.patch(&format!("/api/sessions/{session}"), serde_json::json!({ "name": "Walk on" })).await;
+    b.until("read again", "return document.title.includes('Walk on')").await;
+    b.until("still heard", "return document.querySelector('[data-test=print-map] .link').innerText === 'Heard now'")
+        .await;
     b.click("[data-test=print-map] .do").await;
     b.until("carried", "return document.querySelector('[data-test=print-map]').classList.contains('chosen')").await;
     let table = s.tracks(&session).await.into_iter().find(|t| t["name"] == "Table").expect("the track");

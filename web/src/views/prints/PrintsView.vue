@@ -75,7 +75,8 @@ function hear(way: Way): void {
   store.hearHere('pair', null, { send: send.value, print: print.value.id, moving: moving.value, way })
   if (!store.heard.playing) void store.toggleSound()
 }
-watch([send, print], quiet)
+// By their names: the same track comes as another object whenever the session is read again.
+watch([send, () => print.value?.id], quiet)
 onBeforeUnmount(quiet)
 
 async function choose(way: Way | null): Promise<void> {
