@@ -18,7 +18,7 @@ pub struct Row {
     pub subject: String,
 }
 
-/// The last result with what it depends on.
+/// The last result with what it depends on; none where another version wrote it in another form.
 ///
 /// # Errors
 /// As the database says.
@@ -26,14 +26,17 @@ pub async fn get<T: DeserializeOwned + Send + Unpin + 'static>(
     db: impl MySqlExecutor<'_>,
     row: &Row,
 ) -> Result<Option<(String, T)>, ServerError> {
-    let found: Option<(String, Json<T>)> =
+    let found: Result<Option<(String, Json<T>)>, sqlx::Error> =
         sqlx::query_as("SELECT basis, result FROM derived WHERE session_id = ? AND kind = ? AND subject = ?")
             .bind(row.session)
             .bind(row.kind)
             .bind(&row.subject)
             .fetch_optional(db)
-            .await?;
-    Ok(found.map(|f| (f.0, f.1.0)))
+            .await;
+    match found {
+        Err(sqlx::Error::ColumnDecode { .. }) => Ok(None),
+        found => Ok(found?.map(|f| (f.0, f.1.0))),
+    }
 }
 
 /// Only what the last result depends on.

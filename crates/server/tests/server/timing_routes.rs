@@ -151,6 +151,12 @@ async fn takes_are_brought_together_and_what_is_meant_stays_meant() {
     // Without moves both are as recorded.
     assert_eq!(s.post(&format!("{path}/take"), plan.clone()).await.0, 201);
     assert_eq!(s.asked(&path, &plan).await.1["carried"], json!(["recorded", "recorded"]));
+    // What another version wrote in another form is measured anew.
+    let pool = sqlx::MySqlPool::connect(&s.database_url).await.unwrap();
+    let old = "UPDATE derived SET result = '{\"chords\": 5}', basis = 'long ago' WHERE kind = 'takes'";
+    sqlx::query(old).execute(&pool).await.unwrap();
+    assert_eq!(s.asked(&path, &plan).await.0, 204);
+    assert_eq!(measured(&s, &session, "takes", &plan).await["flagged"], json!(flagged));
     let stranger = json!({ "first": first, "second": second, "slack_ms": 25.0, "moves": [{ "track": "00000000-0000-0000-0000-000000000000", "from": 0, "to": 5, "by": 1 }] });
     assert_eq!(s.post(&path, stranger).await.0, 422);
     assert_eq!(s.post(&path, json!({ "first": first, "second": first, "slack_ms": 25.0 })).await.0, 422);

@@ -65,14 +65,14 @@ function typed(e: globalThis.Event): void {
       <button v-if="own" class="plain" data-test="as-section" @click="emit('move', [one.event], null)">As its section</button>
       <button class="plain" title="X" data-test="leave-out" @click="emit('leaveOut', one.event)">No stroke</button>
     </p>
-    <label class="row" title="What lies between two pins moves with them">
+    <label class="pin" title="What lies between two pins moves with them">
       <input
         type="checkbox"
         :checked="own?.pin ?? false"
         data-test="pin"
         @change="emit('pin', one.event, ($event.target as HTMLInputElement).checked)"
       />
-      pin: strokes between two pins move with them
+      pin: what lies between two moves along
     </label>
     <p v-if="alike.length > 1" data-test="neighbours">
       {{ alike.length - 1 === 1 ? 'Its neighbour is' : `${alike.length - 1} neighbours are` }} about {{ side(away) }} too.
@@ -101,6 +101,10 @@ p {
   flex-wrap: wrap;
   align-items: center;
   gap: 4px;
+}
+.pin {
+  display: flex;
+  gap: 6px;
 }
 .typed {
   width: 62px;

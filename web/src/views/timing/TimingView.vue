@@ -8,6 +8,7 @@ import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { tellTrouble } from '../../shared/notice'
 import { vTyped } from '../../shared/typed'
+import { useAsked } from './asked'
 import { laneStrokes } from './onLanes'
 import HearPlan from './HearPlan.vue'
 import PlanFacts from './PlanFacts.vue'
@@ -34,9 +35,6 @@ import {
 import { keepNoGrid, type Shown } from './strokes'
 import { useTiming } from './useTiming'
 
-/** Pause after the last change of a setting before the server is asked, in ms. */
-const SETTLED_MS = 500
-
 const store = useSession()
 const known = (id: string) => store.track(id) !== undefined
 /** What is recorded at once is moved at once: everything but prints, renders and what is no microphone's. */
@@ -47,26 +45,18 @@ const draft = computed<Plan>(() => {
   const plan = kept()
   return plan && plan.set.some(known) ? cleaned(plan, known) : freshPlan(usual())
 })
-const asked = ref<Plan | null>(kept()?.set.some(known) ? draft.value : null)
+const { asked, listen, settled } = useAsked<Plan>({
+  draft,
+  key: planKey,
+  kept: () => kept()?.set.some(known) ?? false,
+  keep: () => change({}),
+  can: () => draft.value.set.length > 0,
+  again: () => void held.again(),
+})
 const { held, take, busy } = useTiming(() => asked.value)
 const view = held.view
 
 const change = (part: Partial<Plan>) => store.desk.change({ timing: { ...draft.value, ...part } })
-let settling = 0
-watch(
-  () => planKey(draft.value),
-  () => {
-    clearTimeout(settling)
-    if (asked.value) settling = window.setTimeout(listen, SETTLED_MS)
-  },
-)
-function listen(): void {
-  clearTimeout(settling)
-  if (draft.value.set.length === 0) return
-  if (asked.value && planKey(asked.value) === planKey(draft.value)) void held.again()
-  asked.value = draft.value
-  if (kept() === null) change({})
-}
 const setSection = (n: number, to: Section) => change({ sections: draft.value.sections.map((s, i) => (i === n ? to : s)) })
 const removeSection = (n: number) => change({ sections: draft.value.sections.filter((_, i) => i !== n) })
 const loop = computed(() => store.desk.state.range ?? null)
@@ -80,7 +70,7 @@ function typed(e: globalThis.Event, key: 'within_ms' | 'softest_db', least: numb
 }
 
 /** The server's answer is about what is set now. */
-const current = computed(() => held.current.value && asked.value !== null && planKey(asked.value) === planKey(draft.value))
+const current = computed(() => held.current.value && settled.value)
 /** What is shown: the answer, or until it is here what it would be. */
 const shown = computed<Shown[]>(() => {
   const events = view.value?.events ?? []
@@ -207,31 +197,35 @@ useKeys('Timing', [
         >
           <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
         </el-select>
-        <label for="softest" title="Softer strokes, against a usual one of their source, are not moved by themselves">softest</label>
-        <input
-          id="softest"
-          type="range"
-          :min="ALL_STROKES"
-          max="0"
-          step="1"
-          :value="draft.softest_db ?? ALL_STROKES"
-          data-test="softest"
-          @input="typed($event, 'softest_db', ALL_STROKES, 0)"
-        />
-        <span class="mono db">{{ (draft.softest_db ?? ALL_STROKES) <= ALL_STROKES ? 'all' : `\u2212${-(draft.softest_db ?? 0)} dB` }}</span>
-        <label for="within" title="Strokes of several tracks closer together than this are one">one within</label>
-        <input
-          id="within"
-          v-typed="draft.within_ms"
-          class="typed"
-          inputmode="decimal"
-          data-test="within"
-          @change="typed($event, 'within_ms', 0, 100)"
-        />
-        <span class="soft">ms</span>
         <el-button type="primary" size="small" title="G" :disabled="draft.set.length === 0" data-test="listen" @click="listen">
           Listen for strokes
         </el-button>
+        <span class="of-strokes">
+          <label for="softest" title="Softer strokes, against a usual one of their source, are not moved by themselves">softest</label>
+          <input
+            id="softest"
+            type="range"
+            :min="ALL_STROKES"
+            max="0"
+            step="1"
+            :value="draft.softest_db ?? ALL_STROKES"
+            data-test="softest"
+            @input="typed($event, 'softest_db', ALL_STROKES, 0)"
+          />
+          <span class="mono db">{{
+            (draft.softest_db ?? ALL_STROKES) <= ALL_STROKES ? 'all' : `\u2212${-(draft.softest_db ?? 0)} dB`
+          }}</span>
+          <label for="within" title="Strokes of several tracks closer together than this are one">one within</label>
+          <input
+            id="within"
+            v-typed="draft.within_ms"
+            class="typed"
+            inputmode="decimal"
+            data-test="within"
+            @change="typed($event, 'within_ms', 0, 100)"
+          />
+          <span class="soft">ms</span>
+        </span>
       </div>
       <div class="sections">
         <SectionRow
@@ -316,6 +310,11 @@ useKeys('Timing', [
 <style scoped>
 .several {
   width: 150px;
+}
+.of-strokes {
+  display: inline-flex;
+  align-items: center;
+  gap: 8px;
 }
 .db {
   min-width: 36px;

@@ -1,8 +1,7 @@
-import { ref } from 'vue'
 import { ask, client, type Schemas } from '../../api/client'
 import { useDerived } from '../../session/derived'
 import { useSession } from '../../session/store'
-import { tellTrouble } from '../../shared/notice'
+import { useTaking } from './asked'
 import type { Plan } from './plan'
 
 export type TimingView = Schemas['TimingView']
@@ -34,18 +33,8 @@ export function useTiming(asked: () => Plan | null) {
     begin: ({ asked }) => ask(client.POST('/api/sessions/{session}/timing', { params: { path: path() }, body: asked })),
   })
 
-  const busy = ref(false)
-  /** Moves the set as the plan has it; without sections it is as recorded again. */
-  async function take(plan: Plan): Promise<void> {
-    busy.value = true
-    try {
-      await ask(client.POST('/api/sessions/{session}/timing/take', { params: { path: path() }, body: plan }))
-      await store.reload()
-    } catch (e) {
-      tellTrouble((e as Error).message)
-    }
-    busy.value = false
-  }
-
+  const { take, busy } = useTaking((plan: Plan) =>
+    ask(client.POST('/api/sessions/{session}/timing/take', { params: { path: path() }, body: plan })),
+  )
   return { held, take, busy }
 }

@@ -8,6 +8,7 @@ import { useKeys } from '../../../shared/keys'
 import { tellTrouble } from '../../../shared/notice'
 import { palette } from '../../../shared/theme'
 import { clock } from '../../../shared/units'
+import { useTaking } from '../asked'
 import TimingTabs from '../TimingTabs.vue'
 import { heardParts, SHORTEST_S, withPart, withTakes, type Plan } from './parts'
 import { frameAt, paintStrip, ROW, rowAt } from './strip'
@@ -82,17 +83,9 @@ function onKey(e: KeyboardEvent): void {
   else give(takes.value[row.value])
 }
 
-const busy = ref(false)
-async function take(plan: Plan): Promise<void> {
-  busy.value = true
-  try {
-    await ask(client.POST('/api/sessions/{session}/comp', { params: { path: { session: store.id } }, body: plan }))
-    await store.reload()
-  } catch (e) {
-    tellTrouble((e as Error).message)
-  }
-  busy.value = false
-}
+const { take, busy } = useTaking((plan: Plan) =>
+  ask(client.POST('/api/sessions/{session}/comp', { params: { path: { session: store.id } }, body: plan })),
+)
 const together = () => void take(draft.value)
 const apart = () => void take({ ...draft.value, parts: [] })
 const any = computed(() => takes.value.length > 1 && (draft.value.parts ?? []).length > 0)
@@ -196,6 +189,7 @@ useKeys('Comp', [
   flex: none;
 }
 canvas {
+  flex: none;
   cursor: crosshair;
   touch-action: none;
 }

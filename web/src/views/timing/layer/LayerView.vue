@@ -10,6 +10,7 @@ import { useKeys } from '../../../shared/keys'
 import { palette } from '../../../shared/theme'
 import { clock, fixed } from '../../../shared/units'
 import HearPlan from '../HearPlan.vue'
+import { useAsked } from '../asked'
 import ProofList from '../ProofList.vue'
 import StrokesPlot from '../StrokesPlot.vue'
 import TimingTabs from '../TimingTabs.vue'
@@ -18,43 +19,31 @@ import HitOverlay from './HitOverlay.vue'
 import { asRecorded, freshPlan, onto, planKey, shownHits, withOwn, type Plan } from './plan'
 import { useLayer } from './useLayer'
 
-/** Pause after the last change of a hit before the server is asked, in ms. */
-const SETTLED_MS = 400
-
 const store = useSession()
 const source = computed(() => store.track(store.pair.a))
 const layer = computed(() => store.track(store.pair.b))
 const kept = () => store.desk.state.plans.layers.find((l) => l.source === store.pair.a && l.layer === store.pair.b)
 /** The plan is the session's: another window sees it too, and may change it. */
 const draft = computed<Plan>(() => kept() ?? freshPlan(store.pair.a, store.pair.b))
-const asked = ref<Plan | null>(kept() ? draft.value : null)
+const { asked, listen, restart, settled } = useAsked<Plan>({
+  draft,
+  key: planKey,
+  kept: () => kept() !== undefined,
+  keep: () => store.desk.change({ layer: draft.value }),
+  can: () => source.value !== undefined && layer.value !== undefined && source.value !== layer.value,
+  again: () => void held.again(),
+})
 const { held, take, busy } = useLayer(() => asked.value)
 const view = held.view
 watch(
   () => [store.pair.a, store.pair.b],
   () => {
-    asked.value = kept() ? draft.value : null
+    restart()
     chosen.value = null
   },
 )
 
-let settling = 0
-watch(
-  () => planKey(draft.value),
-  () => {
-    clearTimeout(settling)
-    if (asked.value) settling = window.setTimeout(listen, SETTLED_MS)
-  },
-)
-function listen(): void {
-  clearTimeout(settling)
-  if (!source.value || !layer.value || source.value === layer.value) return
-  if (asked.value && planKey(asked.value) === planKey(draft.value)) void held.again()
-  asked.value = draft.value
-  if (!kept()) store.desk.change({ layer: draft.value })
-}
-
-const current = computed(() => held.current.value && asked.value !== null && planKey(asked.value) === planKey(draft.value))
+const current = computed(() => held.current.value && settled.value)
 const carriedFrames = computed(() => (layer.value?.correction.offset_frames ?? 0) + (layer.value?.path_frames ?? 0))
 const hits = computed(() => view.value?.hits ?? [])
 const shown = computed(() => shownHits(hits.value, store.pair.b, carriedFrames.value, view.value?.late ?? 0))

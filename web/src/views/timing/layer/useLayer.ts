@@ -1,8 +1,7 @@
-import { ref } from 'vue'
 import { ask, client, type Schemas } from '../../../api/client'
 import { useDerived } from '../../../session/derived'
 import { useSession } from '../../../session/store'
-import { tellTrouble } from '../../../shared/notice'
+import { useTaking } from '../asked'
 import type { Plan } from './plan'
 
 export type LayerView = Schemas['LayerView']
@@ -29,18 +28,8 @@ export function useLayer(asked: () => Plan | null) {
     begin: ({ asked }) => ask(client.POST('/api/sessions/{session}/layer', { params: { path: path() }, body: asked })),
   })
 
-  const busy = ref(false)
-  /** Sets the layer as the plan has it; where it moves nothing it is as recorded again. */
-  async function take(plan: Plan): Promise<void> {
-    busy.value = true
-    try {
-      await ask(client.POST('/api/sessions/{session}/layer/take', { params: { path: path() }, body: plan }))
-      await store.reload()
-    } catch (e) {
-      tellTrouble((e as Error).message)
-    }
-    busy.value = false
-  }
-
+  const { take, busy } = useTaking((plan: Plan) =>
+    ask(client.POST('/api/sessions/{session}/layer/take', { params: { path: path() }, body: plan })),
+  )
   return { held, take, busy }
 }

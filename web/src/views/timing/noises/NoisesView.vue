@@ -11,6 +11,7 @@ import { useKeys } from '../../../shared/keys'
 import { tellTrouble } from '../../../shared/notice'
 import { vTyped } from '../../../shared/typed'
 import { clock, fixed } from '../../../shared/units'
+import { useTaking } from '../asked'
 import TimingTabs from '../TimingTabs.vue'
 import { isLowered, loweredOf } from './lowered'
 
@@ -57,19 +58,10 @@ function typed(e: globalThis.Event): void {
   if (Number.isFinite(value)) by.value = Math.max(0.5, Math.min(MOST_DB, Math.abs(value)))
 }
 
-const busy = ref(false)
-async function lower(ranges: number[][]): Promise<void> {
-  if (!track.value || ranges.length === 0) return
-  busy.value = true
-  try {
-    const body = { track: track.value.id, ranges, by_db: by.value }
-    await ask(client.POST('/api/sessions/{session}/noises/lower', { params: { path: path() }, body }))
-    await store.reload()
-  } catch (e) {
-    tellTrouble((e as Error).message)
-  }
-  busy.value = false
-}
+const { take, busy } = useTaking((body: Schemas['Lowered']) =>
+  ask(client.POST('/api/sessions/{session}/noises/lower', { params: { path: path() }, body })),
+)
+const lower = (ranges: number[][]) => track.value && ranges.length > 0 && take({ track: track.value.id, ranges, by_db: by.value })
 const lowerAll = () => void lower(wanted.value.slice(0, 200).map((n) => n.range))
 /** What somebody marked with the loop, in the recording's own frames: it goes along wherever that passage is played. */
 function lowerLoop(): void {

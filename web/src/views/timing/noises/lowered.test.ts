@@ -15,6 +15,7 @@ it('tells what is lowered from repairs and from what another take is heard in', 
 
 it('knows a noise that is lowered already', () => {
   const stretches = [stretch(100, 200, -10)]
+  expect([isLowered([stretch(0, 500, -144)], [100, 200]), isLowered([stretch(0, 500, -154)], [100, 200])]).toEqual([false, true])
   expect([isLowered(stretches, [150, 400]), isLowered(stretches, [200, 400]), isLowered([stretch(100, 200, 3)], [100, 200])]).toEqual([
     true,
     false,

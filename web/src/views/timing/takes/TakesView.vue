@@ -6,6 +6,7 @@ import { useKeys } from '../../../shared/keys'
 import { vTyped } from '../../../shared/typed'
 import { clock, fixed } from '../../../shared/units'
 import HearPlan from '../HearPlan.vue'
+import { useAsked } from '../asked'
 import ProofList from '../ProofList.vue'
 import TimingTabs from '../TimingTabs.vue'
 import PassageList from './PassageList.vue'
@@ -13,8 +14,6 @@ import { freshPlan, planKey, withMeant, withMove, type Flag, type Plan } from '.
 import ThreadsPlot from './ThreadsPlot.vue'
 import { useTakes } from './useTakes'
 
-/** Pause after the last change before the server is asked, in ms. */
-const SETTLED_MS = 400
 /** Heard before and after a passage, in seconds. */
 const AROUND_S = 1.5
 
@@ -25,36 +24,25 @@ const names = computed(() => [first.value?.name ?? '', second.value?.name ?? '']
 const kept = () => store.desk.state.plans.takes.find((t) => t.first === store.pair.a && t.second === store.pair.b)
 /** The plan is the session's: another window sees it too, and may change it. */
 const draft = computed<Plan>(() => kept() ?? freshPlan(store.pair.a, store.pair.b))
-const asked = ref<Plan | null>(kept() ? draft.value : null)
+const { asked, listen, restart, settled } = useAsked<Plan>({
+  draft,
+  key: planKey,
+  kept: () => kept() !== undefined,
+  keep: () => store.desk.change({ takes: draft.value }),
+  can: () => first.value !== undefined && second.value !== undefined && first.value !== second.value,
+  again: () => void held.again(),
+})
 const { held, take, busy } = useTakes(() => asked.value)
 const view = held.view
-watch(
-  () => [store.pair.a, store.pair.b],
-  () => (asked.value = kept() ? draft.value : null),
-)
+watch(() => [store.pair.a, store.pair.b], restart)
 
-let settling = 0
-watch(
-  () => planKey(draft.value),
-  () => {
-    clearTimeout(settling)
-    if (asked.value) settling = window.setTimeout(listen, SETTLED_MS)
-  },
-)
-function listen(): void {
-  clearTimeout(settling)
-  if (!first.value || !second.value || first.value === second.value) return
-  if (asked.value && planKey(asked.value) === planKey(draft.value)) void held.again()
-  asked.value = draft.value
-  if (!kept()) store.desk.change({ takes: draft.value })
-}
 const change = (plan: Plan) => store.desk.change({ takes: plan })
 function slack(e: globalThis.Event): void {
   const value = Number((e.target as HTMLInputElement).value.replace(',', '.'))
   if (Number.isFinite(value)) change({ ...draft.value, slack_ms: Math.max(0, Math.min(200, value)) })
 }
 
-const current = computed(() => held.current.value && asked.value !== null && planKey(asked.value) === planKey(draft.value))
+const current = computed(() => held.current.value && settled.value)
 const flagged = computed(() => (view.value?.flagged ?? []).map((flag, n) => ({ flag, meant: view.value!.meant[n] ?? false })))
 const open = computed(() => flagged.value.filter((f) => !f.meant))
 const moves = computed(() => draft.value.moves ?? [])

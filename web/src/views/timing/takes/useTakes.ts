@@ -1,8 +1,7 @@
-import { ref } from 'vue'
 import { ask, client, type Schemas } from '../../../api/client'
 import { useDerived } from '../../../session/derived'
 import { useSession } from '../../../session/store'
-import { tellTrouble } from '../../../shared/notice'
+import { useTaking } from '../asked'
 import type { Plan } from './plan'
 
 export type TakesView = Schemas['TakesView']
@@ -30,18 +29,8 @@ export function useTakes(asked: () => Plan | null) {
     begin: ({ asked }) => ask(client.POST('/api/sessions/{session}/takes', { params: { path: path() }, body: asked })),
   })
 
-  const busy = ref(false)
-  /** Brings the passages together that the plan moves; without any, both are as recorded again. */
-  async function take(plan: Plan): Promise<void> {
-    busy.value = true
-    try {
-      await ask(client.POST('/api/sessions/{session}/takes/take', { params: { path: path() }, body: plan }))
-      await store.reload()
-    } catch (e) {
-      tellTrouble((e as Error).message)
-    }
-    busy.value = false
-  }
-
+  const { take, busy } = useTaking((plan: Plan) =>
+    ask(client.POST('/api/sessions/{session}/takes/take', { params: { path: path() }, body: plan })),
+  )
   return { held, take, busy }
 }
