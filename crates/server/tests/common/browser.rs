@@ -59,21 +59,8 @@ impl Browser {
     }
 
     async fn opened([width, height]: [u32; 2], logged: Value) -> Self {
-        let mut driver = Command::new("chromedriver")
-            .arg("--port=0")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()
-            .expect("chromedriver starts (Debian package chromium-driver)");
-        let mut lines = BufReader::new(driver.stdout.take().expect("its output")).lines();
-        let port = loop {
-            let line = lines.next().expect("a line").expect("text");
-            if let Some(rest) = line.split("was started successfully on port ").nth(1) {
-                break rest.trim_end_matches('.').to_string();
-            }
-        };
-        // Somebody has to read on, or the driver stops when the pipe is full.
-        std::thread::spawn(move || for _ in lines {});
+        let (driver, port) =
+            (0..5).find_map(|_| started_driver()).expect("chromedriver starts (Debian package chromium-driver)");
         let profile = tempfile::tempdir().expect("a folder");
         let downloads = tempfile::tempdir().expect("a folder");
         let arguments = [
@@ -268,6 +255,25 @@ impl Drop for Browser {
             if String::from_utf8_lossy(&line).contains(&profile) {
                 let _ = Command::new("kill").arg(process.file_name()).stderr(Stdio::null()).status();
             }
+        }
+    }
+}
+
+/// A driver that listens, and its port. It takes a free port of IPv4 and ends without a word where the same one of IPv6 is in use: several that start
+/// at once now and then meet so.
+fn started_driver() -> Option<(Child, String)> {
+    let mut command = Command::new("chromedriver");
+    let mut driver = command.arg("--port=0").stdout(Stdio::piped()).stderr(Stdio::null()).spawn().ok()?;
+    let mut lines = BufReader::new(driver.stdout.take()?).lines();
+    loop {
+        let Some(line) = lines.next() else {
+            let _ = driver.wait();
+            return None;
+        };
+        if let Some(rest) = line.ok()?.split("was started successfully on port ").nth(1) {
+            // Somebody has to read on, or the driver stops when the pipe is full.
+            std::thread::spawn(move || for _ in lines {});
+            return Some((driver, rest.trim_end_matches('.').to_string()));
         }
     }
 }
