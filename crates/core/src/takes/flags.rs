@@ -12,6 +12,10 @@ const PARTS: [f64; 5] = [1.0, 2.0, 3.0, 4.0, 6.0];
 /// A grid fits when this share of all chords lies so close to it in one of the takes, in ms.
 const FIT: f64 = 0.9;
 const FITS_MS: f64 = 35.0;
+/// And when the median of both is off it by no more than this part of what it would be by chance, which is a quarter of a step: on a fine grid
+/// everything is near a place, whatever the tempo. Fewer chords tell no grid.
+const BY_CHANCE: f64 = 0.5;
+const FEWEST: usize = 6;
 /// What one chord alone is apart by, that is no more than likely, counts for so much less, in ms; and it clearly rises in both takes.
 const LIKELY_MS: f64 = 10.0;
 /// A take is off by so much more than the other before it is the one, in ms.
@@ -67,13 +71,20 @@ pub fn against_beats(chords: &mut [Chord], beats: &Beats, rate_hz: f64) {
         };
         chords.iter().map(on).collect::<Vec<([f64; 2], bool)>>()
     };
-    let fits = |off: &[([f64; 2], bool)]| {
+    let step_ms = |parts: f64| {
+        let middle = chords.get(chords.len() / 2).map_or(0.0, |c| beats.quarter_of(c.first));
+        1_000.0 * (beats.frame_of(middle + 1.0 / parts) - beats.frame_of(middle)) / rate_hz
+    };
+    let fits = |off: &[([f64; 2], bool)], parts: f64| {
         let near = off.iter().filter(|([a, b], _)| a.abs().min(b.abs()) <= FITS_MS).count();
-        near as f64 >= FIT * off.len() as f64
+        let typical = median(&mut off.iter().flat_map(|(off, _)| off.map(f64::abs)).collect::<Vec<_>>());
+        off.len() >= FEWEST
+            && near as f64 >= FIT * off.len() as f64
+            && typical.is_some_and(|ms| ms <= BY_CHANCE * 0.25 * step_ms(parts))
     };
     // The coarsest that fits, as on a fine one everything is near a place; the few chords between its places are on the next finer ones.
     let all: Vec<Vec<([f64; 2], bool)>> = PARTS.iter().map(|parts| off(*parts)).collect();
-    let fitting = all.iter().position(|off| fits(off)).unwrap_or(all.len());
+    let fitting = all.iter().zip(PARTS).position(|(off, parts)| fits(off, parts)).unwrap_or(all.len());
     for (n, chord) in chords.iter_mut().enumerate() {
         let near = |([a, b], _): &([f64; 2], bool)| a.abs().min(b.abs()) <= FITS_MS;
         let own = all[fitting..].iter().map(|off| off[n]).find(near);
@@ -165,5 +176,18 @@ mod tests {
         let mut off = vec![[0.0, 0.0]; 6];
         (off[2][1], off[3][1]) = (60.0, -60.0);
         assert_eq!(flagged(&played(&off), 0.0, SLACK_MS, 48_000.0).len(), 2);
+    }
+
+    #[test]
+    fn a_tempo_that_they_do_not_keep_to_blames_nobody() {
+        // Chords on quarters at 120, one phrase early, against tempi in no simple ratio: on their finer grids everything is near a place.
+        let mut off = vec![[2.0, 12.0]; 40];
+        (20..24).for_each(|n| off[n][0] -= 70.0);
+        for bpm in [97.3, 113.0, 131.7, 137.9, 171.1] {
+            let mut chords = played(&off);
+            against_beats(&mut chords, &TempoMap::single(bpm, 4, 0.0).beats(48_000.0), 48_000.0);
+            let told = flagged(&chords, 480.0, SLACK_MS, 48_000.0);
+            assert_eq!(told.iter().map(|f| f.off).collect::<Vec<_>>(), [Off::Unknown], "{bpm}");
+        }
     }
 }

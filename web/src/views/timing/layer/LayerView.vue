@@ -13,6 +13,7 @@ import HearPlan from '../HearPlan.vue'
 import { useAsked } from '../asked'
 import ProofList from '../ProofList.vue'
 import StrokesPlot from '../StrokesPlot.vue'
+import { sureness } from '../sureness'
 import TimingTabs from '../TimingTabs.vue'
 import HitCard from './HitCard.vue'
 import HitOverlay from './HitOverlay.vue'
@@ -174,7 +175,7 @@ useKeys('Layer', [
       <p v-else-if="held.job.value && !current" class="sentence" role="status">
         {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
       </p>
-      <p v-else-if="view" class="sentence" :class="doubled.length > 0 ? 'solid' : 'undecided'" data-test="layer-sentence">{{ sentence }}</p>
+      <p v-else-if="view" class="sentence" :class="sureness(doubled)" data-test="layer-sentence">{{ sentence }}</p>
       <div v-if="view && hits.length > 0" class="plots">
         <StrokesPlot ref="plot" v-model="chosen" v-model:only="only" class="wide" :shown="shown" title="Hit by hit" />
         <HitOverlay v-if="source && layer" :source="source" :layer="layer" :hit="looked" :invert="turned" />
@@ -193,7 +194,7 @@ useKeys('Layer', [
             <dt title="No room for a join before them: they move with what sounds before">ride along</dt>
             <dd class="mono">{{ hits.filter((h) => h.rides).length }}</dd>
             <dt>polarity</dt>
-            <dd>{{ turned ? 'turned over' : view.polarity === 'undecided' ? 'left' : 'upright' }}</dd>
+            <dd>{{ view.polarity === 'undecided' ? 'undecided' : turned ? 'inverted' : 'upright' }}</dd>
           </dl>
           <p v-if="carried === 'moved' && current" class="clear" data-test="carried">The layer is set like this.</p>
           <p v-else-if="carried === 'other'" class="soft" data-test="carried">The layer is cut by another plan now.</p>

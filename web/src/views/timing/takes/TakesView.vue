@@ -8,6 +8,7 @@ import { clock, fixed } from '../../../shared/units'
 import HearPlan from '../HearPlan.vue'
 import { useAsked } from '../asked'
 import ProofList from '../ProofList.vue'
+import { sureness } from '../sureness'
 import TimingTabs from '../TimingTabs.vue'
 import PassageList from './PassageList.vue'
 import { freshPlan, planKey, withMeant, withMove, type Flag, type Plan } from './plan'
@@ -85,17 +86,22 @@ function next(): void {
   hear(open.value[heard]!.flag)
 }
 
+/** Strangers in one rhythm have chords at the same moments, and none of them is solid. */
+const sure = computed(() => sureness(view.value?.chords ?? []))
 const sentence = computed(() => {
   const v = view.value
   if (!v) return ''
-  const sure = v.chords.filter((c) => c.verdict !== 'undecided').length
+  const told = v.chords.filter((c) => c.verdict !== 'undecided').length
   if (v.later_ms === null || v.later_ms === undefined)
-    return `${names.value[0]} and ${names.value[1]} share no chord that is told for sure: they may be no takes of one part.`
+    return `${names.value[0]} and ${names.value[1]} share no chord: they may be no takes of one part.`
+  const strange = v.chords.some((c) => c.verdict === 'solid')
+    ? ''
+    : ' Their chords are hardly more alike than any others: are they takes of one part?'
   const later =
     Math.abs(v.later_ms) < 0.05 ? 'together with' : `${fixed(Math.abs(v.later_ms), 1)} ms ${v.later_ms < 0 ? 'before' : 'after'}`
   const off =
     open.value.length === 0 ? 'nowhere further apart than the slack' : `${open.value.length} passages further apart than the slack`
-  return `${names.value[1]} comes ${later} ${names.value[0]} in the median of ${sure} chords; ${open.value.length === 1 ? 'one passage further apart than the slack' : off}.`
+  return `${names.value[1]} comes ${later} ${names.value[0]} in the median of ${told} chords – ${sure.value}; ${open.value.length === 1 ? 'one passage further apart than the slack' : off}.${strange}`
 })
 
 useKeys('Takes', [
@@ -156,7 +162,7 @@ useKeys('Takes', [
       <p v-else-if="held.job.value && !current" class="sentence" role="status">
         {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
       </p>
-      <p v-else-if="view" class="sentence" :class="view.later_ms === null ? 'undecided' : 'solid'" data-test="takes-sentence">
+      <p v-else-if="view" class="sentence" :class="sure" data-test="takes-sentence">
         {{ sentence }}
       </p>
       <div v-if="view && view.chords.length > 0" class="plots">
