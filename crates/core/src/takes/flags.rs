@@ -182,7 +182,7 @@ mod tests {
     fn a_tempo_that_they_do_not_keep_to_blames_nobody() {
         // Chords on quarters at 120, one phrase early, against tempi in no simple ratio: on their finer grids everything is near a place.
         let mut off = vec![[2.0, 12.0]; 40];
-        (20..24).for_each(|n| off[n][0] -= 70.0);
+        (20..24).for_each(|n| off[n][0] -= 31.0);
         for bpm in [97.3, 113.0, 131.7, 137.9, 171.1] {
             let mut chords = played(&off);
             against_beats(&mut chords, &TempoMap::single(bpm, 4, 0.0).beats(48_000.0), 48_000.0);
