@@ -12,6 +12,10 @@ if ! cmp -s web/package-lock.json "$stamp" 2>/dev/null; then
   logged "Installing the page's packages" in_web npm ci --no-audit --no-fund --loglevel=error
   cp web/package-lock.json "$stamp"
 fi
+types=web/src/api/schema.d.ts
+if [ ! "$types" -nt web/src/api/openapi.json ] || [ ! "$types" -nt "$stamp" ]; then
+  logged "Making the page's types" in_web npx --no-install openapi-typescript src/api/openapi.json -o src/api/schema.d.ts
+fi
 if [ ! -f web/dist/index.html ] || [ -n "$(find web -path web/node_modules -prune -o -path web/dist -prune -o -type f -newer web/dist/index.html -print -quit)" ]; then
   echo "Building the page"
   logged "Building the page" in_web npx --no-install vite build --logLevel warn
