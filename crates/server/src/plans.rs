@@ -9,10 +9,10 @@ use uuid::Uuid;
 
 /// Sections of one plan, at most.
 const MOST_SECTIONS: usize = 200;
-/// Strokes that are drawn, left out or moved by hand in one plan, at most. They fit into an address.
-const MOST_BY_HAND: usize = 1_000;
+/// Strokes that are drawn, left out or moved by hand in one plan, at most: a plan is asked about in an address, which holds 64 KiB.
+pub const MOST_BY_HAND: usize = 400;
 /// Plans of layers or of takes that are kept of one session.
-const MOST_PLANS: usize = 100;
+const MOST_PLANS: usize = 20;
 /// Takes that one part is chosen from, at most.
 const MOST_TAKES: usize = 64;
 /// Passages marked as meant, at most.
@@ -401,7 +401,7 @@ mod tests {
         assert!(one(&|p| p.within_ms = f64::NAN).contains("within_ms NaN"));
         assert!(one(&|p| p.sections[0].range = Some([5, 5])).contains("ends after it begins"));
         assert!(one(&|p| p.own = vec![OwnMove { at: 0, by: i64::MIN, pin: false }]).contains("a minute at most"));
-        assert!(one(&|p| p.own = vec![OwnMove { at: 0, by: 0, pin: true }; 1_001]).contains("1000 strokes"));
+        assert!(one(&|p| p.own = vec![OwnMove { at: 0, by: 0, pin: true }; MOST_BY_HAND + 1]).contains("400 strokes"));
         let track = Uuid::nil();
         assert!(LayerOf { source: track, layer: track, picked_only: false, own: Vec::new() }.check().is_err());
     }

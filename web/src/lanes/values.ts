@@ -7,6 +7,26 @@ export function ownFrame(pieces: Lane['pieces'], frame: number): number | null {
   return piece ? Math.round((frame - piece.start) * piece.rate) : null
 }
 
+/** Where a frame of a recording is heard; null where nothing of it plays. Pieces may be many, and are asked for many frames. */
+export function placed(pieces: Lane['pieces']): (own: number) => number | null {
+  const begins = (p: Lane['pieces'][number]) => (p.from - p.start) * p.rate
+  const ends = (p: Lane['pieces'][number]) => (p.to - p.start) * p.rate
+  const inOrder = [...pieces].sort((a, b) => begins(a) - begins(b))
+  // Of all that have begun so far, the one that lasts longest: stretches lie over the piece they are of.
+  const lasting = inOrder.slice()
+  for (let n = 1; n < lasting.length; n++) if (ends(lasting[n - 1]!) > ends(lasting[n]!)) lasting[n] = lasting[n - 1]!
+  return (own) => {
+    let [low, high] = [0, inOrder.length]
+    while (low < high) {
+      const half = (low + high) >> 1
+      if (begins(inOrder[half]!) <= own) low = half + 1
+      else high = half
+    }
+    const p = lasting[low - 1]
+    return p && own < ends(p) ? p.start + own / p.rate : null
+  }
+}
+
 /** What a lane holds at a place: a sample where they can be told apart, else the peak of the pixel. */
 export function valueAt(tiles: TileCache, lane: Lane, frame: number, framesPerPx: number): { value: number; peak: boolean } | null {
   const part = lane.pieces.find((p) => frame >= p.from && frame < p.to)

@@ -130,14 +130,11 @@ fn noise(all: &[Row], top: usize) -> Option<Noise> {
     let stays = lows(to + rows(0.005)..(to + rows(0.025)).min(begins));
     let of_note = all[begins..(begins + rows(0.04)).min(all.len())].iter().map(|r| r.lows).fold(f32::MIN, f32::max);
     let is_note = stays > before + LOWS_STAY_DB && stays > of_note - NOTE_LOWS_DB;
-    let many = many_rise(&all[quiet], &all[top]);
-    let again = |range: Range<usize>| {
-        rises_again(&all[range.start.min(range.end)..range.end], highs(top), highs(top) - highs(quiet))
-    };
+    let again = |range: Range<usize>| rises_again(&all[range], highs(top), highs(top) - highs(quiet));
     let beats = again(quiet.saturating_sub(rows(AGAIN_S))..quiet) || again(to..begins.min(to + rows(AGAIN_S)));
-    let many = many && !beats;
-    let fits = to - from <= longest && under_db <= UNDER_NOTE_DB[1] && many && !is_note;
-    fits.then_some(Noise { from, to, note, under_db })
+    let lasts = to - from <= longest && under_db <= UNDER_NOTE_DB[1];
+    let is_noise = lasts && many_rise(&all[quiet], &all[top]) && !beats && !is_note;
+    is_noise.then_some(Noise { from, to, note, under_db })
 }
 
 /// The moment before a rise; none where it decays from something louder, or rises too slowly.
@@ -174,4 +171,90 @@ fn rises_again(part: &[Row], loud: f32, rise: f32) -> bool {
 fn many_rise(before: &Row, top: &Row) -> bool {
     let rise = |b: &usize| top.bands[*b] - before.bands[*b] >= BAND_RISES_DB;
     (0..BANDS).filter(rise).count() as f64 >= BANDS_RISE * BANDS as f64
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::signal::MemSource;
+    use crate::units::SessionFrame;
+
+    /// Decaying tones of 220 Hz with overtones, one every 0.9 s, over noise 80 dB down.
+    fn notes(hz: f64, seconds: f64) -> Vec<f32> {
+        let mut noise = noise();
+        let one = |n: usize| {
+            let t = n as f64 / hz;
+            let since = (t - 0.5).rem_euclid(0.9);
+            let voice =
+                |k: f64| (std::f64::consts::TAU * 220.0 * k * since).sin() * (-4.0 * k.sqrt() * since).exp() / k;
+            let tone: f64 = if t < 0.5 { 0.0 } else { (1..20).map(|k| voice(f64::from(k))).sum() };
+            (0.3 * tone) as f32 + 1e-4 * noise()
+        };
+        (0..(seconds * hz) as usize).map(one).collect()
+    }
+
+    /// White noise between -1 and 1, the same every time (Lehmer 1951; multiplier of Park & Miller 1988).
+    fn noise() -> impl FnMut() -> f32 {
+        let mut seed = 1_u64;
+        move || {
+            seed = seed * 48_271 % 2_147_483_647;
+            (seed as f64 / 1_073_741_823.5 - 1.0) as f32
+        }
+    }
+
+    fn told(x: Vec<f32>, hz: u64, start: i64) -> Vec<Blemish> {
+        let source = MemSource(x);
+        let placed = Placed { source: &source, start: SessionFrame(start) };
+        blemishes(&placed, SampleRate::new(hz).unwrap(), &|_| true).unwrap()
+    }
+
+    /// A burst of noise that ends so long before the note at `note`, both in seconds.
+    fn with_burst(mut x: Vec<f32>, hz: f64, [note, ends, lasts]: [f64; 3], level: f32) -> (Vec<f32>, [f64; 2]) {
+        let mut noise = noise();
+        let (from, frames) = ((note - ends - lasts) * hz, (lasts * hz) as usize);
+        for n in 0..frames {
+            let shape = (std::f64::consts::PI * n as f64 / frames as f64).sin() as f32;
+            x[from as usize + n] += level * shape * noise();
+        }
+        (x, [from, from + frames as f64])
+    }
+
+    #[test]
+    fn a_burst_before_a_note_is_found_at_any_rate_and_notes_alone_are_none() {
+        for hz in [44_100.0, 48_000.0, 96_000.0] {
+            let clean = notes(hz, 8.0);
+            assert_eq!(told(clean.clone(), hz as u64, 0), [], "{hz}");
+            let (x, [from, to]) = with_burst(clean, hz, [5.0, 0.08, 0.06], 0.03);
+            let got = told(x, hz as u64, 7_000);
+            assert_eq!(got.len(), 1, "{hz}: {got:?}");
+            let b = got[0];
+            let ms = hz / 1_000.0;
+            // Its ends are soft: what is lowered holds its loud half, and no more than 20 ms besides.
+            let (first, last) = (from + 7_000.0, to + 7_000.0);
+            assert!((b.from as f64) < first + 20.0 * ms && b.from as f64 > first - 20.0 * ms, "{hz}: {b:?} {first}");
+            assert!((b.to as f64) > last - 20.0 * ms && (b.to as f64) < last + 20.0 * ms, "{hz}: {b:?} {last}");
+            assert!((b.note as f64 - (5.0 * hz + 7_000.0)).abs() < 40.0 * ms && b.under_db > 4.0, "{hz}: {b:?}");
+        }
+    }
+
+    #[test]
+    fn a_noise_is_found_wherever_blocks_meet_and_once() {
+        for note in [29.3, 30.2] {
+            let (x, _) = with_burst(notes(48_000.0, 34.0), 48_000.0, [note, 0.1, 0.05], 0.03);
+            let got = told(x, 48_000, 0);
+            assert_eq!(got.len(), 1, "{note}: {got:?}");
+        }
+    }
+
+    #[test]
+    fn what_is_as_loud_as_the_note_or_has_no_note_after_it_is_none() {
+        let (loud, _) = with_burst(notes(48_000.0, 8.0), 48_000.0, [5.0, 0.08, 0.06], 0.9);
+        assert_eq!(told(loud, 48_000, 0), []);
+        // Nothing follows within a quarter of a second.
+        let (late, _) = with_burst(notes(48_000.0, 8.0), 48_000.0, [5.0, 0.35, 0.05], 0.03);
+        assert_eq!(told(late, 48_000, 0), []);
+        for x in [Vec::new(), vec![0.0; 3], vec![0.0; 96_000], vec![0.5; 96_000]] {
+            assert_eq!(told(x, 48_000, 0), []);
+        }
+    }
 }

@@ -232,7 +232,9 @@ async fn parts_of_takes_are_put_together_and_a_noise_is_lowered() {
     let other = takes(20.0, 607).sounds[1].clone();
     let id = two(&b, &s, "noises", [("Second.wav", &other), ("First.wav", &made.sound)]).await;
     b.until("noises", "return document.querySelectorAll('[data-test=noises] tbody tr').length >= 3").await;
-    // All but the first one are lowered; one of them comes back.
+    // Nothing is chosen before somebody has listened; then all but the first one are lowered, and one of them comes back.
+    assert_eq!(b.js("return document.querySelector('[data-test=lower-all]').disabled").await, true);
+    b.click("[data-test=pick-all]").await;
     b.click("[data-test=noises] tbody tr:first-child input").await;
     b.click("[data-test=lower-all]").await;
     b.until("lowered", "return document.querySelectorAll('[data-test=lowered] li').length >= 2").await;

@@ -114,6 +114,13 @@ async fn takes_are_brought_together_and_what_is_meant_stays_meant() {
     let flagged = view["flagged"].as_array().unwrap();
     assert!(flagged.len() >= 2 && view["meant"].as_array().unwrap().iter().all(|m| m == false), "{view}");
     assert!(view["alike"].as_f64().unwrap() > 0.62, "{}", view["alike"]);
+    // They were asked about with the tempo that they were played to; with another one nobody is blamed.
+    assert!(flagged.iter().any(|f| !f["take"].is_null()), "{view}");
+    s.patch(&format!("/api/sessions/{session}"), json!({ "bpm": 1.283 * bpm })).await;
+    let elsewhere = measured(&s, &session, "takes", &plan).await;
+    assert!(elsewhere["flagged"].as_array().unwrap().iter().all(|f| f["take"].is_null()), "{elsewhere}");
+    s.patch(&format!("/api/sessions/{session}"), json!({ "bpm": bpm })).await;
+    measured(&s, &session, "takes", &plan).await;
     // One is meant: it is told as meant, undone it is not, and the same with the takes the other way round.
     let desk = format!("/api/sessions/{session}/desk");
     let meant = json!({ "takes": [first, second], "range": flagged[0]["range"] });
@@ -208,6 +215,10 @@ async fn strokes_are_moved_drawn_and_left_out_by_hand_and_the_plan_is_the_sessio
     let loud = measured(&s, &session, "timing", &plan(json!({ "softest_db": 0.0 }))).await;
     let fewer = loud["events"].as_array().unwrap();
     assert!(fewer.len() < events.len() && fewer.iter().all(|e| number(e, "level_db") >= 0.0), "{fewer:?}");
+    // As many by hand as there may be still fit into an address.
+    let most = marea_server::plans::MOST_BY_HAND;
+    let drawn: Vec<Value> = (0..most).map(|n| json!({ "track": ids[0], "at": 100_000 + 1_000 * (n % 400) })).collect();
+    measured(&s, &session, "timing", &plan(json!({ "added": drawn }))).await;
     // The plan is kept with the session; what makes no sense is not.
     let desk = format!("/api/sessions/{session}/desk");
     assert_eq!(s.patch(&desk, json!({ "timing": by_hand })).await.0, 200);

@@ -15,7 +15,8 @@ import PlanFacts from './PlanFacts.vue'
 import SectionRow from './SectionRow.vue'
 import StrokeCard from './StrokeCard.vue'
 import StrokesPlot from './StrokesPlot.vue'
-import TimingTabs from './TimingTabs.vue'
+import HeldLine from './HeldLine.vue'
+import TimingPage from './TimingPage.vue'
 import {
   ALL_STROKES,
   asRecorded,
@@ -131,12 +132,8 @@ function step(by: 1 | -1): void {
 
 const onLanes = computed<LaneStroke[]>(() => {
   if (!view.value) return []
-  const late = (id: string) => {
-    const t = store.track(id)
-    return t ? t.correction.offset_frames + t.path_frames : 0
-  }
   const softest = draft.value.softest_db ?? ALL_STROKES
-  return laneStrokes(view.value.strokes, shown.value, { late, softest, drawn: draft.value.added ?? [], moved: carried.value === 'moved' })
+  return laneStrokes(view.value.strokes, shown.value, { track: store.track, softest, drawn: draft.value.added ?? [] })
 })
 
 const when = (run: (event: Event) => void) => () => looked.value && run(looked.value.event)
@@ -154,157 +151,142 @@ useKeys('Timing', [
 </script>
 
 <template>
-  <div class="timing filled">
-    <div v-if="store.tracks.length === 0" class="view">
-      <h1>Timing</h1>
-      <p>
-        The strokes of a set are moved together, so that its microphones stay as they stand to one another.
-        <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.
-      </p>
-    </div>
-    <template v-else>
-      <div class="pickers">
-        <h1>Timing</h1>
-        <TimingTabs />
-        <label for="set" title="Tracks that are cut and moved together">together</label>
-        <el-select
-          id="set"
-          :model-value="draft.set"
-          multiple
-          collapse-tags
-          collapse-tags-tooltip
-          filterable
-          size="small"
-          class="several"
-          data-test="set"
-          @change="(set: string[]) => change({ set })"
+  <TimingPage title="Timing" :least="1">
+    <template #pickers>
+      <label for="set" title="Tracks that are cut and moved together">tracks of the set</label>
+      <el-select
+        id="set"
+        :model-value="draft.set"
+        multiple
+        collapse-tags
+        collapse-tags-tooltip
+        filterable
+        size="small"
+        class="several"
+        data-test="set"
+        @change="(set: string[]) => change({ set })"
+      >
+        <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
+      </el-select>
+      <label for="hits" title="Tracks whose strokes are moved, and all that sounds with them">strokes of</label>
+      <el-select
+        id="hits"
+        :model-value="draft.hits"
+        multiple
+        collapse-tags
+        collapse-tags-tooltip
+        filterable
+        size="small"
+        class="several"
+        placeholder="all that have some"
+        data-test="hits"
+        @change="(hits: string[]) => change({ hits })"
+      >
+        <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
+      </el-select>
+      <el-button type="primary" size="small" title="G" :disabled="draft.set.length === 0" data-test="listen" @click="listen">
+        Listen for strokes
+      </el-button>
+      <span class="of-strokes">
+        <label for="softest" title="Softer strokes, against a usual one of their source, are not moved by themselves">softest stroke</label>
+        <input
+          id="softest"
+          type="range"
+          :min="ALL_STROKES"
+          max="0"
+          step="1"
+          :value="draft.softest_db ?? ALL_STROKES"
+          data-test="softest"
+          @input="typed($event, 'softest_db', ALL_STROKES, 0)"
+        />
+        <span class="mono db">{{ (draft.softest_db ?? ALL_STROKES) <= ALL_STROKES ? 'all' : `\u2212${-(draft.softest_db ?? 0)} dB` }}</span>
+        <label for="within" title="Strokes of several tracks closer together than this are one">one stroke within</label>
+        <input
+          id="within"
+          v-typed="draft.within_ms"
+          class="typed"
+          inputmode="decimal"
+          data-test="within"
+          @change="typed($event, 'within_ms', 0, 100)"
+        />
+        <span class="soft">ms</span>
+      </span>
+    </template>
+    <div class="sections">
+      <SectionRow
+        v-for="(s, n) in draft.sections"
+        :key="n"
+        :section="s"
+        :index="n"
+        @change="setSection(n, $event)"
+        @remove="removeSection(n)"
+      >
+        <button
+          v-if="n === draft.sections.length - 1"
+          class="plain"
+          :disabled="!loop"
+          :title="loop ? '=' : 'Mark a part with the loop first'"
+          data-test="add-section"
+          @click="addSection"
         >
-          <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
-        </el-select>
-        <label for="hits" title="Tracks whose strokes are moved, and all that sounds with them">by strokes of</label>
-        <el-select
-          id="hits"
-          :model-value="draft.hits"
-          multiple
-          collapse-tags
-          collapse-tags-tooltip
-          filterable
-          size="small"
-          class="several"
-          placeholder="all that have some"
-          data-test="hits"
-          @change="(hits: string[]) => change({ hits })"
-        >
-          <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
-        </el-select>
-        <el-button type="primary" size="small" title="G" :disabled="draft.set.length === 0" data-test="listen" @click="listen">
-          Listen for strokes
-        </el-button>
-        <span class="of-strokes">
-          <label for="softest" title="Softer strokes, against a usual one of their source, are not moved by themselves">softest</label>
-          <input
-            id="softest"
-            type="range"
-            :min="ALL_STROKES"
-            max="0"
-            step="1"
-            :value="draft.softest_db ?? ALL_STROKES"
-            data-test="softest"
-            @input="typed($event, 'softest_db', ALL_STROKES, 0)"
-          />
-          <span class="mono db">{{
-            (draft.softest_db ?? ALL_STROKES) <= ALL_STROKES ? 'all' : `\u2212${-(draft.softest_db ?? 0)} dB`
-          }}</span>
-          <label for="within" title="Strokes of several tracks closer together than this are one">one within</label>
-          <input
-            id="within"
-            v-typed="draft.within_ms"
-            class="typed"
-            inputmode="decimal"
-            data-test="within"
-            @change="typed($event, 'within_ms', 0, 100)"
-          />
-          <span class="soft">ms</span>
-        </span>
-      </div>
-      <div class="sections">
-        <SectionRow
-          v-for="(s, n) in draft.sections"
-          :key="n"
-          :section="s"
-          :index="n"
-          @change="setSection(n, $event)"
-          @remove="removeSection(n)"
-        >
-          <button
-            v-if="n === draft.sections.length - 1"
-            class="plain"
-            :disabled="!loop"
-            :title="loop ? '=' : 'Mark a part with the loop first'"
-            data-test="add-section"
-            @click="addSection"
-          >
-            A section of its own for the loop
-          </button>
-        </SectionRow>
-        <button v-if="draft.sections.length === 0" class="plain" data-test="first-section" @click="change({ sections: [freshSection()] })">
-          Onto a grid
+          A section of its own for the loop
         </button>
-      </div>
-      <LanesFold :strokes="onLanes" />
-      <p v-if="held.trouble.value" class="sentence undecided" role="alert">{{ held.trouble.value }}</p>
-      <p v-else-if="held.job.value && !current" class="sentence" role="status">
-        {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
-      </p>
-      <p v-else-if="view && view.events.length === 0" class="sentence" data-test="no-strokes">
+      </SectionRow>
+      <button v-if="draft.sections.length === 0" class="plain" data-test="first-section" @click="change({ sections: [freshSection()] })">
+        Onto a grid
+      </button>
+    </div>
+    <LanesFold :strokes="onLanes" />
+    <HeldLine :held="held" :waiting="!current">
+      <p v-if="view && view.events.length === 0" class="sentence" data-test="no-strokes">
         No stroke of these tracks was found. Strokes need a near microphone; the check shows which tracks have a source of their own.
       </p>
       <p v-else-if="view && noGrid" class="sentence undecided" data-test="no-grid">
         These strokes lie anywhere between the places of this grid. Does the session’s tempo fit them?
         <router-link :to="{ name: 'tempo', params: { session: store.id } }">Tempo</router-link> tells.
       </p>
-      <div v-if="view && view.events.length > 0" class="plots">
-        <StrokesPlot ref="plot" v-model="chosen" v-model:only="only" :shown="shown" />
-        <PlanFacts ref="facts" :view="view" :shown="shown" :current="current" @choose="chosen = $event">
-          <StrokeCard
-            v-if="chosen !== null && looked"
-            :shown="shown"
-            :index="chosen"
-            :plan="draft"
-            @move="moveByHand"
-            @pin="pin"
-            @leave-out="leaveOut"
-            @close="chosen = null"
-          />
-          <p v-if="carried === 'moved' && current" class="clear" data-test="carried">The tracks are moved like this.</p>
-          <p v-else-if="carried === 'other'" class="soft" data-test="carried">The tracks are moved by another plan now.</p>
-          <div class="buttons">
-            <el-button
-              v-if="carried !== 'moved' || !current"
-              type="primary"
-              size="small"
-              title="Enter"
-              :disabled="busy || !current || !anyMoved"
-              data-test="move"
-              @click="move"
-              >Move them together</el-button
-            >
-            <HearPlan :plan="{ timing: draft }" :ready="current && anyMoved" :carried="carried === 'moved' && current" />
-            <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="set-as-recorded" @click="back"
-              >As recorded</el-button
-            >
-          </div>
-        </PlanFacts>
-      </div>
-      <div v-else-if="!asked" class="soft intro">
-        <p>
-          Rather ask the player again, or move one stroke instead of all. Where a set is to sit closer, its strokes are found, each is held
-          against the beats, and all tracks are cut and moved at the same moments, so that its microphones stay as they stand to one
-          another. Every move is shown first; afterwards every attack is read back. Align arrivals before.
-        </p>
-      </div>
-    </template>
-  </div>
+    </HeldLine>
+    <div v-if="view && view.events.length > 0" class="plots">
+      <StrokesPlot ref="plot" v-model="chosen" v-model:only="only" :shown="shown" />
+      <PlanFacts ref="facts" :view="view" :shown="shown" :current="current" @choose="chosen = $event">
+        <StrokeCard
+          v-if="chosen !== null && looked"
+          :shown="shown"
+          :index="chosen"
+          :plan="draft"
+          @move="moveByHand"
+          @pin="pin"
+          @leave-out="leaveOut"
+          @close="chosen = null"
+        />
+        <p v-if="carried === 'moved' && current" class="clear" data-test="carried">The tracks are moved like this.</p>
+        <p v-else-if="carried === 'other'" class="soft" data-test="carried">The tracks are moved by another plan now.</p>
+        <div class="buttons">
+          <el-button
+            v-if="carried !== 'moved' || !current"
+            type="primary"
+            size="small"
+            title="Enter"
+            :disabled="busy || !current || !anyMoved"
+            data-test="move"
+            @click="move"
+            >Move them together</el-button
+          >
+          <HearPlan :plan="{ timing: draft }" :ready="current && anyMoved" :carried="carried === 'moved' && current" />
+          <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="set-as-recorded" @click="back"
+            >As recorded</el-button
+          >
+        </div>
+      </PlanFacts>
+    </div>
+    <div v-else-if="!asked" class="soft intro">
+      <p>
+        Rather ask the player again, or move one stroke instead of all. Where a set is to sit closer, its strokes are found, each is held
+        against the beats, and all tracks are cut and moved at the same moments, so that its microphones stay as they stand to one another.
+        Every move is shown first; afterwards every attack is read back. Align arrivals before.
+      </p>
+    </div>
+  </TimingPage>
 </template>
 
 <style scoped>

@@ -9,7 +9,7 @@ import { tellTrouble } from '../../../shared/notice'
 import { palette } from '../../../shared/theme'
 import { clock } from '../../../shared/units'
 import { useTaking } from '../asked'
-import TimingTabs from '../TimingTabs.vue'
+import TimingPage from '../TimingPage.vue'
 import { heardParts, SHORTEST_S, withPart, withTakes, type Plan } from './parts'
 import { frameAt, paintStrip, ROW, rowAt } from './strip'
 
@@ -99,86 +99,76 @@ useKeys('Comp', [
 </script>
 
 <template>
-  <div class="comp filled">
-    <div v-if="store.tracks.length < 2" class="view">
-      <h1>Comp</h1>
-      <p>
-        Two takes are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.
-      </p>
-    </div>
-    <template v-else>
-      <div class="pickers">
-        <h1>Timing</h1>
-        <TimingTabs />
-        <label for="takes">takes of one part</label>
-        <el-select
-          id="takes"
-          :model-value="takes"
-          multiple
-          collapse-tags
-          collapse-tags-tooltip
-          filterable
-          size="small"
-          class="several"
-          placeholder="the first is heard where none is chosen"
-          data-test="takes"
-          @change="(ids: string[]) => change(withTakes(draft, ids))"
-        >
-          <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
-        </el-select>
-        <template v-if="takes.length > 1">
-          <el-button type="primary" size="small" title="Enter" :disabled="busy || !any" data-test="put-together" @click="together"
-            >Put the parts together</el-button
-          >
-          <el-button v-if="silenced" size="small" :disabled="busy" data-test="all-heard" @click="apart">All heard everywhere</el-button>
-        </template>
-      </div>
-      <LanesFold />
+  <TimingPage title="Comp" :least="2">
+    <template #pickers>
+      <label for="takes">takes of one part</label>
+      <el-select
+        id="takes"
+        :model-value="takes"
+        multiple
+        collapse-tags
+        collapse-tags-tooltip
+        filterable
+        size="small"
+        class="several"
+        placeholder="the first is heard where none is chosen"
+        data-test="takes"
+        @change="(ids: string[]) => change(withTakes(draft, ids))"
+      >
+        <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
+      </el-select>
       <template v-if="takes.length > 1">
-        <div class="plot-card">
-          <header>
-            <h2>Who is heard when</h2>
-            <span class="soft">Drag along the row of a take, or mark a part with the loop and choose a row: ↑ ↓ and Enter.</span>
-          </header>
-          <canvas
-            ref="canvas"
-            tabindex="0"
-            role="listbox"
-            aria-label="Takes: up and down choose one, Enter gives it the loop"
-            :style="{ height: `${ROW * takes.length + 44}px` }"
-            data-test="strip"
-            @pointerdown="down"
-            @pointermove="moveOn"
-            @pointerup="up"
-            @keydown="onKey"
-          >
-            <span v-for="(name, n) in names" :key="takes[n]" role="option" :aria-selected="n === row">{{ name }}</span>
-          </canvas>
-        </div>
-        <div class="loop" role="group" aria-label="The loop goes to">
-          <span class="soft">{{
-            loop ? `The loop, ${clock(loop.from, store.rateHz)} to ${clock(loop.to, store.rateHz)}, goes to` : 'No loop is marked'
-          }}</span>
-          <button v-for="(name, n) in names" :key="takes[n]" class="do" :disabled="!loop" :data-test="`give-${n}`" @click="give(takes[n])">
-            {{ name }}
-          </button>
-        </div>
-        <p class="soft">Takes meet with fades of 5 ms; what is not heard stays at hand, and comes back with every change.</p>
-        <ol class="list" data-test="parts">
-          <li v-for="h in heard" :key="h.from">
-            <button class="plain mono" @click="store.transport?.seek(Math.max(0, h.from - store.rateHz / 2))">
-              {{ clock(h.from, store.rateHz) }}
-            </button>
-            {{ store.track(h.take)?.name }}
-          </li>
-        </ol>
+        <el-button type="primary" size="small" title="Enter" :disabled="busy || !any" data-test="put-together" @click="together"
+          >Put the parts together</el-button
+        >
+        <el-button v-if="silenced" size="small" :disabled="busy" data-test="all-heard" @click="apart">All heard everywhere</el-button>
       </template>
-      <p v-else class="soft intro">
-        Three takes and more of one part: of each the best part is heard, the rest stays at hand. Bring them together in time first, two by
-        two, under Takes.
-      </p>
     </template>
-  </div>
+    <LanesFold />
+    <template v-if="takes.length > 1">
+      <div class="plot-card">
+        <header>
+          <h2>Who is heard when</h2>
+          <span class="soft">Drag along the row of a take, or mark a part with the loop and choose a row: ↑ ↓ and Enter.</span>
+        </header>
+        <canvas
+          ref="canvas"
+          tabindex="0"
+          role="listbox"
+          aria-label="Takes: up and down choose one, Enter gives it the loop"
+          :style="{ height: `${ROW * takes.length + 44}px` }"
+          data-test="strip"
+          @pointerdown="down"
+          @pointermove="moveOn"
+          @pointerup="up"
+          @keydown="onKey"
+        >
+          <span v-for="(name, n) in names" :key="takes[n]" role="option" :aria-selected="n === row">{{ name }}</span>
+        </canvas>
+      </div>
+      <div class="loop" role="group" aria-label="The loop goes to">
+        <span class="soft">{{
+          loop ? `The loop, ${clock(loop.from, store.rateHz)} to ${clock(loop.to, store.rateHz)}, goes to` : 'No loop is marked'
+        }}</span>
+        <button v-for="(name, n) in names" :key="takes[n]" class="do" :disabled="!loop" :data-test="`give-${n}`" @click="give(takes[n])">
+          {{ name }}
+        </button>
+      </div>
+      <p class="soft">Takes meet with fades of 5 ms; what is not heard stays at hand, and comes back with every change.</p>
+      <ol class="list" data-test="parts">
+        <li v-for="h in heard" :key="h.from">
+          <button class="plain mono" @click="store.transport?.seek(Math.max(0, h.from - store.rateHz / 2))">
+            {{ clock(h.from, store.rateHz) }}
+          </button>
+          {{ store.track(h.take)?.name }}
+        </li>
+      </ol>
+    </template>
+    <p v-else class="soft intro">
+      Three takes and more of one part: of each the best part is heard, the rest stays at hand. Bring them together in time first, two by
+      two, under Takes.
+    </p>
+  </TimingPage>
 </template>
 
 <style scoped>

@@ -2,6 +2,7 @@
 import { computed, ref, useTemplateRef, watch } from 'vue'
 import LanesFold from '../../../lanes/LanesFold.vue'
 import type { LaneStroke } from '../../../lanes/strokes'
+import { placed } from '../../../lanes/values'
 import { roomBefore, showHit } from '../../../lanes/viewport'
 import { paintSum } from '../../../plot/response'
 import { useSurface } from '../../../plot/surface'
@@ -11,10 +12,13 @@ import { palette } from '../../../shared/theme'
 import { clock, fixed } from '../../../shared/units'
 import HearPlan from '../HearPlan.vue'
 import { useAsked } from '../asked'
+import PairPickers from '../PairPickers.vue'
 import ProofList from '../ProofList.vue'
 import StrokesPlot from '../StrokesPlot.vue'
 import { sureness } from '../sureness'
-import TimingTabs from '../TimingTabs.vue'
+import { carriedFrames } from '../onLanes'
+import HeldLine from '../HeldLine.vue'
+import TimingPage from '../TimingPage.vue'
 import HitCard from './HitCard.vue'
 import HitOverlay from './HitOverlay.vue'
 import { asRecorded, freshPlan, onto, planKey, shownHits, withOwn, type Plan } from './plan'
@@ -45,9 +49,9 @@ watch(
 )
 
 const current = computed(() => held.current.value && settled.value)
-const carriedFrames = computed(() => (layer.value?.correction.offset_frames ?? 0) + (layer.value?.path_frames ?? 0))
+const later = computed(() => carriedFrames(layer.value))
 const hits = computed(() => view.value?.hits ?? [])
-const shown = computed(() => shownHits(hits.value, store.pair.b, carriedFrames.value, view.value?.late ?? 0))
+const shown = computed(() => shownHits(hits.value, store.pair.b, later.value, view.value?.late ?? 0))
 const doubled = computed(() => hits.value.filter((h) => h.source !== null && h.source !== undefined))
 const alone = computed(() => hits.value.filter((h) => h.source === null || h.source === undefined))
 const carried = computed(() => view.value?.carried ?? 'recorded')
@@ -75,7 +79,7 @@ function step(by: 1 | -1): void {
   const hit = looked.value
   if (!hit) return
   const late = hit.late ?? 0
-  showHit(store.viewport, hit.at + carriedFrames.value - Math.max(0, late), roomBefore(null, store.rateHz), Math.abs(late) * 1.8)
+  showHit(store.viewport, hit.at + later.value - Math.max(0, late), roomBefore(null, store.rateHz), Math.abs(late) * 1.8)
   plot.value?.go()
 }
 const go = (frame: number) => store.transport?.seek(Math.max(0, Math.round(frame - store.rateHz / 2)))
@@ -92,23 +96,17 @@ const sentence = computed(() => {
   return `${l.name} comes ${when} ${s.name} in the median, ${way}; ${doubled.value.length} hits, ${solid} of them solid.`
 })
 const onLanes = computed<LaneStroke[]>(() => {
-  const moved = carried.value === 'moved'
-  const ofSource = (source.value?.correction.offset_frames ?? 0) + (source.value?.path_frames ?? 0)
-  const missed = (view.value?.missed ?? []).map((at) => ({
-    track: store.pair.a,
-    frame: at + ofSource,
-    to: at + ofSource,
-    kind: 'left' as const,
-  }))
+  const [s, l] = [source.value, layer.value]
+  if (!s || !l) return []
+  const heardAt = [s, l].map((t) => placed(t.pieces))
   const own = hits.value.map((h) => {
-    const frame = h.at + carriedFrames.value
-    const single = h.source === null || h.source === undefined
-    return {
-      track: store.pair.b,
-      frame: moved ? frame + h.by : frame,
-      to: frame + h.by,
-      kind: single ? ('left' as const) : ('found' as const),
-    }
+    const aligned = h.at + carriedFrames(l)
+    const kind = h.source === null || h.source === undefined ? ('left' as const) : ('found' as const)
+    return { track: l.id, frame: heardAt[1]!(h.at - l.start_frame) ?? aligned, to: aligned + h.by, kind }
+  })
+  const missed = (view.value?.missed ?? []).map((at) => {
+    const frame = heardAt[0]!(at - s.start_frame) ?? at + carriedFrames(s)
+    return { track: s.id, frame, to: frame, kind: 'left' as const }
   })
   return [...own, ...missed]
 })
@@ -129,111 +127,76 @@ useKeys('Layer', [
 </script>
 
 <template>
-  <div class="layer filled">
-    <div v-if="store.tracks.length < 2" class="view">
-      <h1>Layer</h1>
-      <p>
-        Two tracks are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.
-      </p>
-    </div>
-    <template v-else>
-      <div class="pickers">
-        <h1>Timing</h1>
-        <TimingTabs />
-        <label for="layer">layer</label>
-        <el-select
-          id="layer"
-          :model-value="store.pair.b"
-          filterable
-          size="small"
-          class="pick"
-          data-test="layer"
-          @change="(id: string) => store.choose(undefined, id)"
-        >
-          <el-option v-for="t in store.inOrder.filter((t) => t.id !== store.pair.a)" :key="t.id" :value="t.id" :label="t.name" />
-        </el-select>
-        <label for="source">onto</label>
-        <el-select
-          id="source"
-          :model-value="store.pair.a"
-          filterable
-          size="small"
-          class="pick"
-          data-test="source"
-          @change="(id: string) => store.choose(id, undefined)"
-        >
-          <el-option v-for="t in store.inOrder.filter((t) => t.id !== store.pair.b)" :key="t.id" :value="t.id" :label="t.name" />
-        </el-select>
-        <el-button type="primary" size="small" title="G" data-test="listen" @click="listen">Hold them together</el-button>
-        <div class="choice" role="group" aria-label="Which hits are set">
-          <button :aria-pressed="!draft.picked_only" data-test="all-hits" @click="picked(false)">All hits</button>
-          <button :aria-pressed="draft.picked_only" data-test="picked-hits" @click="picked(true)">Only picked ones</button>
-        </div>
+  <TimingPage title="Layer" :least="2">
+    <template #pickers>
+      <PairPickers :first="{ of: 'b', label: 'layer', name: 'layer' }" :second="{ of: 'a', label: 'onto', name: 'source' }" />
+      <el-button type="primary" size="small" title="G" data-test="listen" @click="listen">Hold them together</el-button>
+      <div class="choice" role="group" aria-label="Which hits are set">
+        <button :aria-pressed="!draft.picked_only" data-test="all-hits" @click="picked(false)">All hits</button>
+        <button :aria-pressed="draft.picked_only" data-test="picked-hits" @click="picked(true)">Only picked ones</button>
       </div>
-      <LanesFold :strokes="onLanes" />
-      <p v-if="held.trouble.value" class="sentence undecided" role="alert">{{ held.trouble.value }}</p>
-      <p v-else-if="held.job.value && !current" class="sentence" role="status">
-        {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
-      </p>
-      <p v-else-if="view" class="sentence" :class="sureness(doubled)" data-test="layer-sentence">{{ sentence }}</p>
-      <div v-if="view && hits.length > 0" class="plots">
-        <StrokesPlot ref="plot" v-model="chosen" v-model:only="only" class="wide" :shown="shown" title="Hit by hit" />
-        <HitOverlay v-if="source && layer" :source="source" :layer="layer" :hit="looked" :invert="turned" />
-        <figure>
-          <figcaption><b>What the sum keeps</b></figcaption>
-          <canvas ref="sum" role="img" aria-label="Sum of source and layer by third-octave, before and after" data-test="layer-sum" />
-        </figure>
-        <aside class="facts" data-test="layer-facts">
-          <HitCard v-if="looked" :hit="looked" :picked-only="draft.picked_only ?? false" @move="move" />
-          <h2>What is done</h2>
-          <dl>
-            <dt>hits</dt>
-            <dd class="mono" data-test="doubled">{{ doubled.length }}</dd>
-            <dt>set</dt>
-            <dd class="mono" data-test="moved">{{ hits.filter((h) => h.by !== 0).length }}</dd>
-            <dt title="No room for a join before them: they move with what sounds before">ride along</dt>
-            <dd class="mono">{{ hits.filter((h) => h.rides).length }}</dd>
-            <dt>polarity</dt>
-            <dd>{{ view.polarity === 'undecided' ? 'undecided' : turned ? 'inverted' : 'upright' }}</dd>
-          </dl>
-          <p v-if="carried === 'moved' && current" class="clear" data-test="carried">The layer is set like this.</p>
-          <p v-else-if="carried === 'other'" class="soft" data-test="carried">The layer is cut by another plan now.</p>
-          <div class="buttons">
-            <el-button
-              v-if="carried !== 'moved' || !current"
-              type="primary"
-              size="small"
-              title="Enter"
-              :disabled="busy || !current || !anything"
-              data-test="set-layer"
-              @click="set"
-              >Set onto its source</el-button
-            >
-            <HearPlan :plan="{ layer: draft }" :ready="current && anything" :carried="carried === 'moved' && current" />
-            <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="layer-as-recorded" @click="back"
-              >As recorded</el-button
-            >
-          </div>
-          <ProofList :proof="view.proof" :current="current" />
-          <template v-if="view.missed.length + alone.length > 0">
-            <h2>Not doubled</h2>
-            <ul data-test="not-doubled">
-              <li v-for="frame in view.missed" :key="`m${frame}`" data-kind="missed">
-                <button class="plain mono" @click="go(frame)">{{ clock(frame, store.rateHz) }}</button> missed by the layer
-              </li>
-              <li v-for="h in alone" :key="`a${h.at}`" data-kind="alone">
-                <button class="plain mono" @click="go(h.at)">{{ clock(h.at, store.rateHz) }}</button> in the layer only
-              </li>
-            </ul>
-          </template>
-        </aside>
-      </div>
-      <p v-else-if="!asked" class="soft intro">
-        A replaced sample, a clap over a snare, the print of a trigger: it doubles another track hit by hit, and each hit has a lag of its
-        own. Every hit is held against its source first; then all of them, or those you pick, are set onto it.
-      </p>
     </template>
-  </div>
+    <LanesFold :strokes="onLanes" />
+    <HeldLine :held="held" :waiting="!current">
+      <p v-if="view" class="sentence" :class="sureness(doubled)" data-test="layer-sentence">{{ sentence }}</p>
+    </HeldLine>
+    <div v-if="view && hits.length > 0" class="plots">
+      <StrokesPlot ref="plot" v-model="chosen" v-model:only="only" class="wide" :shown="shown" title="Hit by hit" />
+      <HitOverlay v-if="source && layer" :source="source" :layer="layer" :hit="looked" :invert="turned" />
+      <figure>
+        <figcaption><b>What the sum keeps</b></figcaption>
+        <canvas ref="sum" role="img" aria-label="Sum of source and layer by third-octave, before and after" data-test="layer-sum" />
+      </figure>
+      <aside class="facts" data-test="layer-facts">
+        <HitCard v-if="looked" :hit="looked" :picked-only="draft.picked_only ?? false" @move="move" />
+        <h2>What is done</h2>
+        <dl>
+          <dt>hits</dt>
+          <dd class="mono" data-test="doubled">{{ doubled.length }}</dd>
+          <dt>set</dt>
+          <dd class="mono" data-test="moved">{{ hits.filter((h) => h.by !== 0).length }}</dd>
+          <dt title="No room for a join before them: they move with what sounds before">ride along</dt>
+          <dd class="mono">{{ hits.filter((h) => h.rides).length }}</dd>
+          <dt>polarity</dt>
+          <dd>{{ view.polarity === 'undecided' ? 'undecided' : turned ? 'inverted' : 'upright' }}</dd>
+        </dl>
+        <p v-if="carried === 'moved' && current" class="clear" data-test="carried">The layer is set like this.</p>
+        <p v-else-if="carried === 'other'" class="soft" data-test="carried">The layer is cut by another plan now.</p>
+        <div class="buttons">
+          <el-button
+            v-if="carried !== 'moved' || !current"
+            type="primary"
+            size="small"
+            title="Enter"
+            :disabled="busy || !current || !anything"
+            data-test="set-layer"
+            @click="set"
+            >Set onto its source</el-button
+          >
+          <HearPlan :plan="{ layer: draft }" :ready="current && anything" :carried="carried === 'moved' && current" />
+          <el-button v-if="carried !== 'recorded'" size="small" :disabled="busy" data-test="layer-as-recorded" @click="back"
+            >As recorded</el-button
+          >
+        </div>
+        <ProofList :proof="view.proof" :current="current" />
+        <template v-if="view.missed.length + alone.length > 0">
+          <h2>Not doubled</h2>
+          <ul data-test="not-doubled">
+            <li v-for="frame in view.missed" :key="`m${frame}`" data-kind="missed">
+              <button class="plain mono" @click="go(frame)">{{ clock(frame, store.rateHz) }}</button> missed by the layer
+            </li>
+            <li v-for="h in alone" :key="`a${h.at}`" data-kind="alone">
+              <button class="plain mono" @click="go(h.at)">{{ clock(h.at, store.rateHz) }}</button> in the layer only
+            </li>
+          </ul>
+        </template>
+      </aside>
+    </div>
+    <p v-else-if="!asked" class="soft intro">
+      A replaced sample, a clap over a snare, the print of a trigger: it doubles another track hit by hit, and each hit has a lag of its
+      own. Every hit is held against its source first; then all of them, or those you pick, are set onto it.
+    </p>
+  </TimingPage>
 </template>
 
 <style scoped>

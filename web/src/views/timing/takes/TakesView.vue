@@ -7,9 +7,11 @@ import { vTyped } from '../../../shared/typed'
 import { clock, fixed } from '../../../shared/units'
 import HearPlan from '../HearPlan.vue'
 import { useAsked } from '../asked'
+import PairPickers from '../PairPickers.vue'
 import ProofList from '../ProofList.vue'
 import { sureness } from '../sureness'
-import TimingTabs from '../TimingTabs.vue'
+import HeldLine from '../HeldLine.vue'
+import TimingPage from '../TimingPage.vue'
 import PassageList from './PassageList.vue'
 import { freshPlan, planKey, withMeant, withMove, type Flag, type Plan } from './plan'
 import ThreadsPlot from './ThreadsPlot.vue'
@@ -113,101 +115,61 @@ useKeys('Takes', [
 </script>
 
 <template>
-  <div class="takes filled">
-    <div v-if="store.tracks.length < 2" class="view">
-      <h1>Takes</h1>
-      <p>
-        Two takes are needed. <router-link :to="{ name: 'recordings', params: { session: store.id } }">Bring in recordings</router-link>.
-      </p>
-    </div>
-    <template v-else>
-      <div class="pickers">
-        <h1>Timing</h1>
-        <TimingTabs />
-        <label for="first">takes</label>
-        <el-select
-          id="first"
-          :model-value="store.pair.a"
-          filterable
-          size="small"
-          class="pick"
-          data-test="first"
-          @change="(id: string) => store.choose(id, undefined)"
-        >
-          <el-option v-for="t in store.inOrder.filter((t) => t.id !== store.pair.b)" :key="t.id" :value="t.id" :label="t.name" />
-        </el-select>
-        <label for="second">and</label>
-        <el-select
-          id="second"
-          :model-value="store.pair.b"
-          filterable
-          size="small"
-          class="pick"
-          data-test="second"
-          @change="(id: string) => store.choose(undefined, id)"
-        >
-          <el-option v-for="t in store.inOrder.filter((t) => t.id !== store.pair.a)" :key="t.id" :value="t.id" :label="t.name" />
-        </el-select>
-        <el-button type="primary" size="small" title="G" data-test="listen" @click="listen">Hold them together</el-button>
-        <label for="slack" title="Apart by no more than this they sit together">slack</label>
-        <input id="slack" v-typed="draft.slack_ms" class="typed" inputmode="decimal" data-test="slack" @change="slack" />
-        <span class="soft">ms</span>
-        <div class="choice" role="group" aria-label="Both hard left and right">
-          <button :aria-pressed="store.scopeHere === 'apart'" title="U" data-test="apart-alone" @click="apart(false)">Apart, alone</button>
-          <button :aria-pressed="store.scopeHere === 'session'" title="U" data-test="apart-song" @click="apart(true)">in the song</button>
-        </div>
+  <TimingPage title="Takes" :least="2">
+    <template #pickers>
+      <PairPickers :first="{ of: 'a', label: 'takes', name: 'first' }" :second="{ of: 'b', label: 'and', name: 'second' }" />
+      <el-button type="primary" size="small" title="G" data-test="listen" @click="listen">Hold them together</el-button>
+      <label for="slack" title="Apart by no more than this they sit together">slack</label>
+      <input id="slack" v-typed="draft.slack_ms" class="typed" inputmode="decimal" data-test="slack" @change="slack" />
+      <span class="soft">ms</span>
+      <div class="choice" role="group" aria-label="Both hard left and right">
+        <button :aria-pressed="store.scopeHere === 'apart'" title="U" data-test="apart-alone" @click="apart(false)">Apart, alone</button>
+        <button :aria-pressed="store.scopeHere === 'session'" title="U" data-test="apart-song" @click="apart(true)">in the song</button>
       </div>
-      <LanesFold />
-      <p v-if="held.trouble.value" class="sentence undecided" role="alert">{{ held.trouble.value }}</p>
-      <p v-else-if="held.job.value && !current" class="sentence" role="status">
-        {{ held.job.value.title }}: {{ Math.round(held.job.value.progress * 100) }} %
-      </p>
-      <p v-else-if="view" class="sentence" :class="sure" data-test="takes-sentence">
+    </template>
+    <LanesFold />
+    <HeldLine :held="held" :waiting="!current">
+      <p v-if="view" class="sentence" :class="sure" data-test="takes-sentence">
         {{ sentence }}
       </p>
-      <div v-if="view && view.chords.length > 0" class="plots">
-        <ThreadsPlot :chords="view.chords" :flagged="flagged" :slack-ms="draft.slack_ms" :names="names" />
-        <aside class="facts" data-test="takes-facts">
-          <p v-if="moves.length > 0 && isMoved && current" class="clear" data-test="carried">The takes are moved like this.</p>
-          <div v-if="moves.length > 0 || carried.some((c) => c !== 'recorded')" class="buttons">
-            <el-button
-              v-if="moves.length > 0 && !(isMoved && current)"
-              type="primary"
-              size="small"
-              title="Enter"
-              :disabled="busy || !current"
-              data-test="bring-together"
-              @click="bring"
-              >Bring them together</el-button
-            >
-            <HearPlan v-if="moves.length > 0" :plan="{ takes: draft }" :ready="current" :carried="isMoved && current" />
-            <el-button
-              v-if="carried.some((c) => c !== 'recorded')"
-              size="small"
-              :disabled="busy"
-              data-test="takes-as-recorded"
-              @click="back"
-              >As recorded</el-button
-            >
-          </div>
-          <h2 title="The next one: N">Where they are apart</h2>
-          <PassageList :flagged="flagged" :plan="draft" :names="names" @move="move" @meant="meant" @hear="hear" />
-          <template v-for="c in cuts" :key="c.track">
-            <p class="soft of">{{ store.track(c.track)?.name }}</p>
-            <ProofList :proof="c.proof" :current="current" />
-          </template>
-          <p v-if="view.alone[0]!.length + view.alone[1]!.length > 0" class="soft">
-            Only in {{ names[0] }}: {{ view.alone[0]!.length }}, only in {{ names[1] }}: {{ view.alone[1]!.length }}.
-          </p>
-          <p class="soft">Threads lean by the difference. Dots: as moved; rings: as recorded, or not told for sure.</p>
-        </aside>
-      </div>
-      <p v-else-if="!asked" class="soft intro">
-        Two takes of one part, played one after the other, are held against each other chord by chord, and against the beats. Where they are
-        apart you hear it, and one of them is moved, or the difference is meant. Rather play it again where much is off.
-      </p>
-    </template>
-  </div>
+    </HeldLine>
+    <div v-if="view && view.chords.length > 0" class="plots">
+      <ThreadsPlot :chords="view.chords" :flagged="flagged" :slack-ms="draft.slack_ms" :names="names" />
+      <aside class="facts" data-test="takes-facts">
+        <p v-if="moves.length > 0 && isMoved && current" class="clear" data-test="carried">The takes are moved like this.</p>
+        <div v-if="moves.length > 0 || carried.some((c) => c !== 'recorded')" class="buttons">
+          <el-button
+            v-if="moves.length > 0 && !(isMoved && current)"
+            type="primary"
+            size="small"
+            title="Enter"
+            :disabled="busy || !current"
+            data-test="bring-together"
+            @click="bring"
+            >Bring them together</el-button
+          >
+          <HearPlan v-if="moves.length > 0" :plan="{ takes: draft }" :ready="current" :carried="isMoved && current" />
+          <el-button v-if="carried.some((c) => c !== 'recorded')" size="small" :disabled="busy" data-test="takes-as-recorded" @click="back"
+            >As recorded</el-button
+          >
+        </div>
+        <h2 title="The next one: N">Where they are apart</h2>
+        <PassageList :flagged="flagged" :plan="draft" :names="names" @move="move" @meant="meant" @hear="hear" />
+        <template v-for="c in cuts" :key="c.track">
+          <p class="soft of">{{ store.track(c.track)?.name }}</p>
+          <ProofList :proof="c.proof" :current="current" />
+        </template>
+        <p v-if="view.alone[0]!.length + view.alone[1]!.length > 0" class="soft">
+          Only in {{ names[0] }}: {{ view.alone[0]!.length }}, only in {{ names[1] }}: {{ view.alone[1]!.length }}.
+        </p>
+        <p class="soft">Threads lean by the difference. Dots: as moved; rings: as recorded, or not told for sure.</p>
+      </aside>
+    </div>
+    <p v-else-if="!asked" class="soft intro">
+      Two takes of one part, played one after the other, are held against each other chord by chord, and against the beats. Where they are
+      apart you hear it, and one of them is moved, or the difference is meant. Rather play it again where much is off.
+    </p>
+  </TimingPage>
 </template>
 
 <style scoped>
