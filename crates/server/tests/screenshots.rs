@@ -100,7 +100,7 @@ async fn pictures() {
     b.find("[data-test=lag-plot]").await.send_keys(&"\u{e014}".repeat(12)).await.expect("keys");
     shot("prints").await;
     b.page.goto(&format!("{}/sessions/{session}/rendered", server.base)).await.expect("the page");
-    b.find("[data-test=scatter]").await;
+    b.find("[data-plot=notes] canvas").await;
     shot("rendered").await;
     b.page.goto(&format!("{}/sessions/{session}/clocks", server.base)).await.expect("the page");
     b.click("[data-recording=Camera] input").await;
@@ -114,7 +114,7 @@ async fn pictures() {
     b.page.goto(&format!("{}/sessions/{session}/timing", server.base)).await.expect("the page");
     b.click("[data-test=listen]").await;
     b.find("[data-test=proof]").await;
-    b.find("[data-test=strokes]").await.send_keys(&"\u{e014}".repeat(5)).await.expect("keys");
+    b.find("[data-plot=strokes] canvas").await.send_keys(&"\u{e014}".repeat(5)).await.expect("keys");
     shot("timing").await;
     b.page.goto(&format!("{}/sessions/{session}/deliver", server.base)).await.expect("the page");
     b.click("[data-test=write]").await;

@@ -57,7 +57,7 @@ pub fn silent_within(stretches: &[Stretch], silent: &[[RecordingFrame; 2]]) -> V
 }
 
 /// The same stretches without any silence of a comp; what else they carry stays.
-pub fn heard_again(stretches: &[Stretch]) -> Vec<Stretch> {
+fn heard_again(stretches: &[Stretch]) -> Vec<Stretch> {
     let again = |s: &Stretch| match s.besides.gain_db <= MADE_SILENT_DB {
         // Sums of decimals are not exact: what is left is told to a millionth.
         true => {

@@ -10,7 +10,7 @@ use crate::derive::proved::with_linked;
 use crate::error::{ErrorBody, ServerError};
 use crate::plans::CompOf;
 use actix_web::{HttpResponse, post, web};
-use marea_core::edit::comp::{Part, heard_again, silences, silent_within};
+use marea_core::edit::comp::{Part, silences, silent_within};
 use marea_core::edit::piece::SEAM_S;
 use marea_core::units::{RecordingFrame, SampleRate, SessionFrame};
 
@@ -56,23 +56,20 @@ pub async fn take_comp(
     let bounds = takes.iter().map(heard).chain(of.parts.iter().map(|p| p.range));
     let whole = bounds.fold([i64::MAX, i64::MIN], |[a, b], [from, to]| [a.min(from), b.max(to)]);
     let fade = rate.frames(SEAM_S);
-    let silences = silences(&parts, takes.len(), whole, fade / 2);
-    let of_take = |n: usize| {
-        let (silences, set, all) = (&silences, &sets[n], &all);
-        set.iter().map(move |t| {
-            let track = &all[*t];
-            let stretches = silent_within(&track.edit().stretches, &silent(track, &silences[n], fade));
-            NewChange::to(track.id, EditPatch { stretches: Some(stretches), ..EditPatch::default() })
-        })
+    // Without parts nothing is silent.
+    let silences = match parts.is_empty() {
+        true => vec![Vec::new(); takes.len()],
+        false => silences(&parts, takes.len(), whole, fade / 2),
     };
-    let changes: Vec<NewChange> = match of.parts.is_empty() {
-        true => {
-            let again =
-                |t: &TrackRow| EditPatch { stretches: Some(heard_again(&t.edit().stretches)), ..EditPatch::default() };
-            sets.iter().flatten().map(|n| NewChange::to(all[*n].id, again(&all[*n]))).collect()
-        }
-        false => (0..takes.len()).flat_map(of_take).collect(),
+    let change = |n: &usize, silences: &[[i64; 2]]| {
+        let track = &all[*n];
+        let stretches = silent_within(&track.edit().stretches, &silent(track, silences, fade));
+        NewChange::to(track.id, EditPatch { stretches: Some(stretches), ..EditPatch::default() })
     };
+    let of_take = |(set, silences): (&Vec<usize>, &Vec<[i64; 2]>)| {
+        set.iter().map(|n| change(n, silences)).collect::<Vec<NewChange>>()
+    };
+    let changes: Vec<NewChange> = sets.iter().zip(&silences).flat_map(of_take).collect();
     let names: Vec<&str> = takes.iter().map(|t| t.name.as_str()).collect();
     let label = match of.parts.len() {
         0 => format!("{}: all heard everywhere", names.join(", ")),

@@ -41,9 +41,12 @@ async fn a_rendered_track_is_held_against_its_notes_and_its_latency_taken_out() 
     let late = late.as_f64().expect("ms");
     assert!((late - made.late_ms).abs() < 1.0, "{late} instead of {}", made.late_ms);
     // Walked note by note.
-    b.find("[data-test=scatter]").await.send_keys("\u{e014}\u{e014}").await.expect("keys");
-    b.until("a note", "return document.querySelector('[data-test=note-readout]').innerText.includes(' ms later')")
-        .await;
+    b.find("[data-plot=notes] canvas").await.send_keys("\u{e014}\u{e014}").await.expect("keys");
+    b.until(
+        "a note",
+        "return document.querySelector('[data-plot=notes] [data-test=readout]').innerText.includes(' ms later')",
+    )
+    .await;
     // Its tempo becomes the session's, and the latency is taken out.
     b.click("[data-test=take-tempo]").await;
     b.until("said", "return document.body.innerText.includes('bars and beats follow these notes')").await;

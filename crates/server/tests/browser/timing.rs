@@ -29,8 +29,8 @@ async fn a_set_is_moved_together_and_what_is_delivered_is_moved_alike() {
     b.until("strokes", "return Number(document.querySelector('[data-test=moved]')?.innerText) > 10").await;
     b.until("read back", "return document.querySelector('[data-test=proof]')?.dataset.lost === '0'").await;
     // A stroke by keyboard, and where it goes.
-    b.find("[data-test=strokes]").await.send_keys("\u{e014}\u{e014}\u{e014}").await.expect("keys");
-    let told = "return / (early|late|on it),/.test(document.querySelector('[data-test=stroke-readout]').innerText)";
+    b.find("[data-plot=strokes] canvas").await.send_keys("\u{e014}\u{e014}\u{e014}").await.expect("keys");
+    let told = "return / (early|late|on it),/.test(document.querySelector('[data-plot=strokes] [data-test=readout]').innerText)";
     b.until("a stroke", told).await;
     // It is left as played, by a key, and goes with its section again.
     b.key("a").await;
@@ -147,7 +147,7 @@ async fn a_layer_is_set_onto_its_source_but_for_one_hit_and_delivered() {
     b.until("held", "return Number(document.querySelector('[data-test=doubled]')?.innerText) > 5").await;
     b.until("read back", "return document.querySelector('[data-test=proof]')?.dataset.lost === '0'").await;
     // The second hit, by keyboard: seen with its source, and left as it was recorded.
-    b.find("[data-test=strokes]").await.send_keys("\u{e014}\u{e014}").await.expect("keys");
+    b.find("[data-plot=strokes] canvas").await.send_keys("\u{e014}\u{e014}").await.expect("keys");
     b.until("a hit", "return !!document.querySelector('[data-test=hit-card]')").await;
     b.key("a").await;
     b.until("left", "return document.querySelector('[data-test=hit-move]')?.value === '0.00'").await;

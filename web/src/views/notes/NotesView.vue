@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { computed, ref, useTemplateRef, watch } from 'vue'
 import LanesFold from '../../lanes/LanesFold.vue'
-import { useSurface } from '../../plot/surface'
+import SteppedPlot from '../../plot/SteppedPlot.vue'
+import type { Surface } from '../../plot/surface'
 import { useAddress } from '../../session/address'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { palette } from '../../shared/theme'
 import { clock, fixed, span } from '../../shared/units'
-import { keyName, paintScatter, type Dot } from './scatter'
+import { keyName, paintScatter } from './scatter'
 import { useNotes } from './useNotes'
 
 const store = useSession()
@@ -21,14 +22,7 @@ const busy = ref(false)
 watch([score, track], ([s, t]) => address.write({ score: s?.id, track: t?.id }))
 watch(view, () => (note.value = null))
 
-let dots: Dot[] = []
-useSurface(
-  'canvas',
-  (s) => {
-    if (view.value) dots = paintScatter(s, palette(), view.value, store.rateHz, note.value).dots
-  },
-  [view, note],
-)
+const paint = (s: Surface, looked: number | null) => (view.value ? paintScatter(s, palette(), view.value, store.rateHz, looked).dots : [])
 
 const value = computed(() => {
   const v = view.value
@@ -48,32 +42,16 @@ const sentence = computed(() => {
   )
   return `${t.name} starts ${fixed(v.latency_ms, 2)} ms (${amount}) later than its notes${heard} – ${v.verdict}; ${v.reason}.${value.value}`
 })
-const readout = computed(() => {
-  const n = note.value === null ? null : view.value?.notes[note.value]
-  if (!n) return 'Under the pointer, or arrow keys: one note'
+function told(looked: number | null): string {
+  const n = looked === null ? undefined : view.value?.notes[looked]
+  if (!n) return 'Click, or arrow keys: one note'
   const late = n.late_ms === null || n.late_ms === undefined ? 'cannot be told' : `${fixed(n.late_ms, 2)} ms later`
   return `${keyName(n.key)} at ${clock(n.frame, store.rateHz)}: ${late}`
-})
-
-function nearest(e: PointerEvent): void {
-  const far = (d: Dot) => (d.x - e.offsetX) ** 2 + (d.y - e.offsetY) ** 2
-  const best = dots.reduce<Dot | null>((a, d) => (a === null || far(d) < far(a) ? d : a), null)
-  note.value = best && far(best) < 400 ? best.note : null
 }
 
-function onKey(e: KeyboardEvent): void {
-  const by = { ArrowLeft: -1, ArrowRight: 1 }[e.key]
-  const count = view.value?.notes.length ?? 0
-  if ((!by && e.key !== 'Enter') || count === 0) return
-  e.preventDefault()
-  e.stopPropagation()
-  if (by) note.value = Math.max(0, Math.min(count - 1, (note.value ?? (by > 0 ? -1 : count)) + by))
-  else go()
-}
-
-/** To the note that is chosen, where it sounds. */
-function go(): void {
-  const n = note.value === null ? undefined : view.value?.notes[note.value]
+/** To a note, where it sounds. */
+function go(index: number): void {
+  const n = view.value?.notes[index]
   if (n) store.transport?.seek(Math.max(0, Math.round(n.frame + ((n.late_ms ?? 0) / 1000) * store.rateHz)))
 }
 
@@ -170,25 +148,17 @@ useKeys('Rendered', [
         {{ sentence }}
       </p>
       <div v-if="view" class="plots">
-        <div class="plot-card">
-          <header>
-            <h2>Note by note</h2>
-            <span class="mono readout" data-test="note-readout">{{ readout }}</span>
-          </header>
-          <canvas
-            ref="canvas"
-            tabindex="0"
-            role="slider"
-            aria-label="Notes: arrow keys step, Enter listens there"
-            :aria-valuenow="note ?? 0"
-            :aria-valuetext="readout"
-            data-test="scatter"
-            @pointermove="nearest"
-            @pointerleave="note = null"
-            @pointerdown="go"
-            @keydown="onKey"
-          />
-        </div>
+        <SteppedPlot
+          v-model="note"
+          title="Note by note"
+          label="Notes"
+          :count="view.notes.length"
+          :paint="paint"
+          :of="view"
+          :told="told"
+          data-plot="notes"
+          @go="go"
+        />
         <aside class="facts">
           <h2>Latency</h2>
           <dl>
@@ -243,9 +213,6 @@ useKeys('Rendered', [
   display: grid;
   grid-template-columns: minmax(0, 1fr) 250px;
   gap: 8px;
-}
-canvas {
-  cursor: crosshair;
 }
 @media (max-width: 900px), (max-height: 560px) {
   .plots {

@@ -1,16 +1,10 @@
 import { axisX, axisY, frameOf, type Frame } from '../../plot/axes'
+import type { Dot } from '../../plot/dots'
 import type { Surface } from '../../plot/surface'
 import { ticks } from '../../plot/ticks'
 import type { Palette } from '../../shared/theme'
 import { fixed } from '../../shared/units'
 import type { NotesView } from './useNotes'
-
-export interface Dot {
-  x: number
-  y: number
-  /** Which note. */
-  note: number
-}
 
 /** How late every note is against when it is written: one delay is a line, playing scatters. Gives where the dots lie. */
 export function paintScatter(
@@ -67,7 +61,7 @@ export function paintScatter(
     }
     const up = y(n.late_ms)
     const away = n.late_ms < low || n.late_ms > high
-    dots.push({ x: at, y: up, note: i })
+    dots.push({ x: at, y: up, index: i })
     ctx.fillStyle = away ? p.caution : p.depth
     ctx.beginPath()
     if (away) {

@@ -67,7 +67,7 @@ defineExpose({ next })
     <slot />
     <ProofList :proof="proof" :current="current" />
     <template v-if="listed.length > 0">
-      <h2 title="The next one: N">To listen to</h2>
+      <h2 title="The next one: T">To listen to</h2>
       <ul data-test="to-listen">
         <li v-for="l in listed" :key="`${l.frame} ${l.what}`" :class="{ undecided: l.caution }">
           <button class="plain mono" @click="go(l.frame)">{{ clock(l.frame, store.rateHz) }}</button> {{ l.what }}

@@ -140,9 +140,9 @@ const when = (run: (event: Event) => void) => () => looked.value && run(looked.v
 useKeys('Timing', [
   { key: 'g', label: 'Listen for the strokes', run: listen },
   { key: '=', label: 'A section of its own for the loop', run: addSection },
-  { key: 't', label: 'Next stroke', run: () => step(1) },
-  { key: 'r', label: 'Stroke before', run: () => step(-1) },
-  { key: 'n', label: 'Next of what has to be listened to', run: () => facts.value?.next() },
+  { key: 'n', label: 'Next stroke', run: () => step(1) },
+  { key: 'b', label: 'Stroke before', run: () => step(-1) },
+  { key: 't', label: 'Next of what has to be listened to', run: () => facts.value?.next() },
   { key: 'a', label: 'Leave the stroke as played', run: when((e) => moveByHand([e], 0)) },
   { key: 'x', label: 'The stroke is none', run: when(leaveOut) },
   { key: 'd', label: 'Draw a stroke where the sound stands', run: draw },

@@ -1,4 +1,5 @@
 import { axisX, axisY, frameOf } from '../../plot/axes'
+import type { Dot } from '../../plot/dots'
 import type { Surface } from '../../plot/surface'
 import { ticks } from '../../plot/ticks'
 import type { Palette } from '../../shared/theme'
@@ -12,12 +13,6 @@ export interface Shown {
   left: boolean
   /** Softer than what is moved. */
   soft: boolean
-}
-
-export interface Dot {
-  x: number
-  y: number
-  index: number
 }
 
 /** How far off each is in ms, before and after it is moved; positive is late. */

@@ -114,8 +114,8 @@ useSurface('sum', (s) => view.value && view.value.sum.length > 0 && paintSum(s, 
 
 useKeys('Layer', [
   { key: 'g', label: 'Hold the layer against its source', run: listen },
-  { key: 't', label: 'Next hit', run: () => step(1) },
-  { key: 'r', label: 'Hit before', run: () => step(-1) },
+  { key: 'n', label: 'Next hit', run: () => step(1) },
+  { key: 'b', label: 'Hit before', run: () => step(-1) },
   { key: 'a', label: 'Leave the hit as recorded', run: () => void move(0) },
   {
     key: 'x',

@@ -24,8 +24,10 @@ it('keeps one move a hit', () => {
   expect(planKey(withOwn(once, 1_000, null))).toBe(planKey(freshPlan('s', 'l')))
 })
 
-it('shows hits where they are heard, and single ones as left', () => {
-  const [a, b] = shownHits([hit(), hit({ at: 5_000, late: null, source: null, by: 0 })], 'l', 50, 90)
+it('shows hits where they are heard, and single ones as left where nothing moves them', () => {
+  const single = { at: 5_000, late: null, source: null }
+  const [a, b, c] = shownHits([hit(), hit({ ...single, by: 0 }), hit({ ...single, by: -90 })], 'l', 50, 90)
+  expect([c!.left, c!.by]).toEqual([false, -90])
   expect([a!.event.at, a!.event.meant, a!.left]).toEqual([1_050, 1_050 - 99.6, false])
   expect([b!.event.at, b!.event.meant, b!.left]).toEqual([5_050, 4_960, true])
 })

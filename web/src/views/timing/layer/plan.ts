@@ -39,6 +39,6 @@ export function shownHits(hits: readonly Hit[], layer: string, carriedFrames: nu
       level_db: 0,
       tracks: [layer],
     }
-    return { event, by: h.by, left: single && !h.by_hand, soft: false }
+    return { event, by: h.by, left: single && h.by === 0 && !h.by_hand, soft: false }
   })
 }

@@ -1,15 +1,10 @@
 import { axisX, axisY, frameOf } from '../../../plot/axes'
+import type { Dot } from '../../../plot/dots'
 import type { Surface } from '../../../plot/surface'
 import { ticks } from '../../../plot/ticks'
 import type { Palette } from '../../../shared/theme'
 import { fixed } from '../../../shared/units'
 import { afterMs, type Chord, type Flag } from './plan'
-
-export interface Dot {
-  x: number
-  y: number
-  index: number
-}
 
 /** What is drawn of two takes. */
 export interface Takes {
