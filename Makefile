@@ -1,4 +1,4 @@
-.PHONY: help demo start test lint bench accuracy attack races steady screenshots client
+.PHONY: help demo start test lint bench accuracy onsets attack races steady screenshots client
 
 help: ## Show this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## /  make \1\t/' | expand -t 24
@@ -33,6 +33,9 @@ accuracy: ## Accuracy on simulated sessions and paths, written to docs/accuracy*
 	@cargo run --quiet --package marea-scene --bin layers -- 101 148 40 docs/accuracy-layers.md
 	@cargo run --quiet --package marea-scene --bin takes -- 401 448 60 docs/accuracy-takes.md
 	@cargo run --quiet --package marea-scene --bin blemishes -- 549 596 50 docs/accuracy-blemishes.md
+
+onsets: ## Strokes beside another detector's, written to docs/accuracy-onsets.md
+	@scripts/onsets.sh
 
 attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
 	@scripts/attack.sh

@@ -22,6 +22,7 @@ export const router = createRouter({
         { path: 'layer', name: 'layer', component: () => import('./views/timing/layer/LayerView.vue') },
         { path: 'takes', name: 'takes', component: () => import('./views/timing/takes/TakesView.vue') },
         { path: 'comp', name: 'comp', component: () => import('./views/timing/comp/CompView.vue') },
+        { path: 'passages', name: 'passages', component: () => import('./views/timing/passages/PassagesView.vue') },
         { path: 'noises', name: 'noises', component: () => import('./views/timing/noises/NoisesView.vue') },
         { path: 'deliver', name: 'deliver', component: () => import('./views/deliver/DeliverView.vue') },
       ],

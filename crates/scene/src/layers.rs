@@ -18,6 +18,8 @@ pub enum Kind {
     Samples,
     /// One to three claps: bursts of noise without lows.
     Claps,
+    /// A sample for every stroke of a shaker, of which no two are alike.
+    Shaken,
 }
 
 /// The two tracks and the truth.
@@ -87,6 +89,58 @@ pub fn layers(seconds: f64, seed: u64) -> Layers {
     let quiet = |rng: &mut ChaCha8Rng| rng.random_range(-75.0..-55.0);
     let (a, b) = (quiet(rng), quiet(rng));
     Layers { source: noisy(source, a, rng), layer: noisy(layer, b, rng), kind, matches, missed, doubled, inverts }
+}
+
+/// A shaker of a seed, with some bleed, and one sample for all of its strokes.
+pub fn shaken(seconds: f64, seed: u64) -> Layers {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x5ba_4e12).wrapping_add(17));
+    let rng = &mut rng;
+    let frames = (seconds * HZ) as usize;
+    let (mut source, mut layer) = (vec![0f32; frames], vec![0f32; frames]);
+    let rise_ms = rng.random_range(0.2..2.5);
+    let sample = grains(1.0, rng.random_range(0.2..2.0), rng);
+    let inverts = rng.random_bool(0.5);
+    let (latency, scatter) = (rng.random_range(-2.0..14.0), rng.random_range(0.1..1.2));
+    let step = HZ * 60.0 / rng.random_range(70.0..130.0) / 2.0;
+    let (mut matches, mut missed, mut doubled) = (Vec::new(), Vec::new(), Vec::new());
+    for n in 0..((frames as f64 - HZ) / step) as usize {
+        let place = ((0.4 * HZ + n as f64 * step) + rng.random_range(-0.012..0.012) * HZ).round();
+        // The way back is softer than the way there.
+        let force = if n % 2 == 0 { rng.random_range(0.6..1.0) } else { rng.random_range(0.25..0.6) };
+        add(&mut source, place as i64, &grains(force, rise_ms, rng), 0.6);
+        if rng.random_bool(0.05) {
+            missed.push(place);
+            continue;
+        }
+        let off: f64 = (0..4).map(|_| rng.random_range(-1.0..1.0)).sum::<f64>() * scatter;
+        let there = (place + (latency + off) * 0.001 * HZ).max(0.0).round();
+        let gain = 0.5 * force * if inverts { -1.0 } else { 1.0 };
+        add(&mut layer, there as i64, &sample, gain);
+        matches.push([place, there]);
+        if rng.random_bool(0.05) {
+            let again = there + f64::from(rng.random_range(1_200..2_900));
+            add(&mut layer, again as i64, &sample, 0.8 * gain);
+            doubled.push(again);
+        }
+    }
+    bleed(&mut source, step, rng);
+    let quiet = |rng: &mut ChaCha8Rng| rng.random_range(-75.0..-55.0);
+    let (a, b) = (quiet(rng), quiet(rng));
+    let (source, layer) = (noisy(source, a, rng), noisy(layer, b, rng));
+    Layers { source, layer, kind: Kind::Shaken, matches, missed, doubled, inverts }
+}
+
+/// What one shake sounds like: noise without lows that rises within some ms and falls by itself.
+pub(crate) fn grains(force: f64, rise_ms: f64, rng: &mut ChaCha8Rng) -> Vec<f32> {
+    let (rise, fall) = (0.001 * rise_ms * HZ, rng.random_range(0.025..0.035) * HZ);
+    let mut past = 0.0;
+    let one = |n: i32| {
+        let white: f64 = rng.random_range(-1.0..1.0);
+        let edge = white - past;
+        past = white;
+        (0.35 * force * (f64::from(n) / rise).min(1.0) * (-f64::from(n) / fall).exp() * edge) as f32
+    };
+    (0..9_600).map(one).collect()
 }
 
 /// A drum of three modes.

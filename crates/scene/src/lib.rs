@@ -14,6 +14,7 @@ pub mod layers;
 pub mod ltc;
 pub mod paths;
 pub mod prints;
+pub mod rehearsal;
 mod render;
 pub mod renders;
 pub mod room;

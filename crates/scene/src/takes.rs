@@ -95,8 +95,11 @@ pub fn blemished(seconds: f64, seed: u64) -> Blemished {
     Blemished { sound, clean, chords, noises }
 }
 
+/// The kind of noise that a finger makes.
+pub(crate) const FINGER: usize = 0;
+
 /// A squeak about a frequency that slides, a breath, or a click.
-fn noise(kind: usize, frames: usize, rng: &mut ChaCha8Rng) -> Vec<f32> {
+pub(crate) fn noise(kind: usize, frames: usize, rng: &mut ChaCha8Rng) -> Vec<f32> {
     let [from_hz, to_hz] = [0, 1].map(|_| rng.random_range(1_500.0..4_500.0f64));
     let (mut low, mut band, mut held) = (0f64, 0f64, 0f64);
     let one = |n: usize| {

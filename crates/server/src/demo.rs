@@ -1,4 +1,4 @@
-//! The demo session, brought in the same way as anybody's files.
+//! The demo sessions, brought in the same way as anybody's files.
 
 use crate::db::scores::{self, ScoreRow};
 use crate::db::{jobs, sessions};
@@ -8,21 +8,61 @@ use crate::jobs::Workers;
 use crate::tasks::Task;
 use marea_scene::after::{add_after, bells_notes};
 use marea_scene::evening::evening;
-use marea_scene::harbour_hall;
+use marea_scene::{harbour_hall, rehearsal};
+use serde::Deserialize;
+use sqlx::MySqlConnection;
 use std::path::{Path, PathBuf};
+use utoipa::ToSchema;
 use uuid::Uuid;
 
-/// Name of the demo session.
-pub const NAME: &str = "Harbour Hall";
+/// A demo session.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Demo {
+    /// What went wrong with microphones, machines and clocks.
+    Evening = 1,
+    /// What is loose in time.
+    Rehearsal = 2,
+}
 
-/// Plays and records the demo's evening into a folder; gives its files in the order of their tracks.
-///
-/// # Errors
-/// As the folder says.
-pub fn record(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
-    let mut evening = evening(harbour_hall::SECONDS, 1);
-    add_after(&mut evening.rendered, 1);
-    marea_scene::write_files(&evening.rendered, folder, harbour_hall::TIME_REFERENCE, &evening.faults)
+impl Demo {
+    /// Name of its session.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Evening => "Harbour Hall",
+            Self::Rehearsal => "Harbour Hall, rehearsal",
+        }
+    }
+
+    /// Plays and records it into a folder; gives its files in the order of their tracks.
+    ///
+    /// # Errors
+    /// As the folder says.
+    pub fn record(self, folder: &Path) -> std::io::Result<Vec<PathBuf>> {
+        match self {
+            Self::Evening => {
+                let mut evening = evening(harbour_hall::SECONDS, 1);
+                add_after(&mut evening.rendered, 1);
+                marea_scene::write_files(&evening.rendered, folder, harbour_hall::TIME_REFERENCE, &evening.faults)
+            }
+            Self::Rehearsal => {
+                let played = rehearsal::rehearsal(1).rendered;
+                marea_scene::write_files(&played, folder, rehearsal::TIME_REFERENCE, &[])
+            }
+        }
+    }
+
+    /// What its session has beside recordings.
+    async fn dress(self, tx: &mut MySqlConnection, session: Uuid) -> Result<(), ServerError> {
+        if self == Self::Rehearsal {
+            return Ok(());
+        }
+        let paths = serde_json::from_str(harbour_hall::PATHS).map_err(|e| ServerError::Internal(e.to_string()))?;
+        crate::db::paths::write(tx, session, Some(&paths)).await?;
+        let notes =
+            ScoreRow { id: Uuid::now_v7(), name: "Bells.mid".into(), content: bells_notes(harbour_hall::SECONDS) };
+        scores::insert(tx, session, &notes).await
+    }
 }
 
 /// Copies of recordings made before.
@@ -35,34 +75,31 @@ fn copied(files: &[PathBuf], folder: &Path) -> std::io::Result<Vec<PathBuf>> {
     files.iter().map(copy).collect()
 }
 
-/// Makes the demo session unless it is there; gives its id. With `recorded`, what [`record`] gave before is brought in.
+/// Makes a demo session unless it is there; gives its id. With `recorded`, what [`Demo::record`] gave before is brought in.
 ///
 /// # Errors
 /// As store and database say.
-pub async fn load(w: &Workers, recorded: Option<Vec<PathBuf>>) -> Result<Uuid, ServerError> {
-    if let Some(there) = sessions::list(&w.db).await?.into_iter().find(|s| s.is_demo) {
-        return Ok(there.id);
+pub async fn load(w: &Workers, demo: Demo, recorded: Option<Vec<PathBuf>>) -> Result<Uuid, ServerError> {
+    if let Some(there) = sessions::demo(&w.db, demo as u8).await? {
+        return Ok(there);
     }
-    tracing::info!("the demo session is being played and recorded; this takes some seconds");
+    tracing::info!("{} is being played and recorded; this takes some seconds", demo.name());
     let part = w.store.part();
     let folder = part.clone();
     let files = actix_web::web::block(move || -> Result<Vec<(PathBuf, Vec<u8>, u64)>, ServerError> {
-        let paths = recorded.map_or_else(|| record(&folder), |files| copied(&files, &folder))?;
+        let paths = recorded.map_or_else(|| demo.record(&folder), |files| copied(&files, &folder))?;
         paths.into_iter().map(|p| hash(&p).map(|(h, n)| (p, h, n))).collect()
     })
     .await??;
     let mut tx = w.db.begin().await?;
-    let session = sessions::create(&mut *tx, NAME, true).await?;
+    let session = sessions::create(&mut *tx, demo.name(), demo as u8).await?;
     sqlx::query("UPDATE sessions SET bpm = ?, first_beat_frame = ? WHERE id = ?")
         .bind(harbour_hall::BPM)
         .bind(harbour_hall::FIRST_BEAT_FRAME)
         .bind(session)
         .execute(&mut *tx)
         .await?;
-    let paths = serde_json::from_str(harbour_hall::PATHS).map_err(|e| ServerError::Internal(e.to_string()))?;
-    crate::db::paths::write(&mut tx, session, Some(&paths)).await?;
-    let notes = ScoreRow { id: Uuid::now_v7(), name: "Bells.mid".into(), content: bells_notes(harbour_hall::SECONDS) };
-    scores::insert(&mut *tx, session, &notes).await?;
+    demo.dress(&mut tx, session).await?;
     for (order, (path, sha256, bytes)) in (crate::clock::now_ms()..).zip(files) {
         let file_name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         w.store.keep_recording(&path, &sha256)?;

@@ -1,8 +1,11 @@
 //! Plans of timing: how a set is moved together, how a layer is set onto its source, how two takes are brought together. Plain data:
 //! kept with the session, measured by jobs, and changed later.
 
+pub mod passages;
+
 use crate::error::ServerError;
 use marea_core::timing::grid::Grid;
+use passages::PassagesOf;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -313,6 +316,8 @@ pub enum PlanTried {
     Layer(LayerOf),
     /// Two takes brought together.
     Takes(TakesOf),
+    /// Passages placed elsewhere.
+    Passages(PassagesOf),
 }
 
 /// All plans of a session.
@@ -329,30 +334,50 @@ pub struct Plans {
     pub meant: Vec<Meant>,
     /// Parts of several takes.
     pub comp: Option<CompOf>,
+    /// Passages that are placed elsewhere.
+    pub passages: Option<PassagesOf>,
+}
+
+/// What changes of plans: what is not given stays.
+#[derive(Debug, Clone, PartialEq, Default, Deserialize, ToSchema)]
+pub struct PlansPatch {
+    /// The plan of a set.
+    pub timing: Option<TimingOf>,
+    /// Takes the place of the plan for the same source and layer.
+    pub layer: Option<LayerOf>,
+    /// Takes the place of the plan for the same takes.
+    pub takes: Option<TakesOf>,
+    /// All passages that are meant to differ.
+    pub meant: Option<Vec<Meant>>,
+    /// Parts of several takes.
+    pub comp: Option<CompOf>,
+    /// All passages that are placed elsewhere.
+    pub passages: Option<PassagesOf>,
+}
+
+impl From<PlansPatch> for Plans {
+    fn from(patch: PlansPatch) -> Self {
+        let mut plans = Self::default();
+        plans.change(patch);
+        plans
+    }
 }
 
 impl Plans {
     /// Takes over what is given; of layers and takes the plan for the same tracks goes, and the newest stands last.
-    pub fn change(
-        &mut self,
-        timing: Option<TimingOf>,
-        layer: Option<LayerOf>,
-        takes: Option<TakesOf>,
-        (meant, comp): (Option<Vec<Meant>>, Option<CompOf>),
-    ) {
-        self.timing = timing.or_else(|| self.timing.take());
-        self.comp = comp.or_else(|| self.comp.take());
-        if let Some(new) = layer {
+    pub fn change(&mut self, patch: PlansPatch) {
+        self.timing = patch.timing.or_else(|| self.timing.take());
+        self.comp = patch.comp.or_else(|| self.comp.take());
+        self.passages = patch.passages.or_else(|| self.passages.take());
+        if let Some(new) = patch.layer {
             self.layers.retain(|l| (l.source, l.layer) != (new.source, new.layer));
             self.layers.push(new);
         }
-        if let Some(new) = takes {
+        if let Some(new) = patch.takes {
             self.takes.retain(|t| (t.first, t.second) != (new.first, new.second));
             self.takes.push(new);
         }
-        if let Some(meant) = meant {
-            self.meant = meant;
-        }
+        self.meant = patch.meant.unwrap_or_else(|| std::mem::take(&mut self.meant));
         // The oldest go: a plan is tried for many pairs, and each costs only to be tried again.
         self.layers.drain(..self.layers.len().saturating_sub(MOST_PLANS));
         self.takes.drain(..self.takes.len().saturating_sub(MOST_PLANS));
@@ -364,7 +389,9 @@ impl Plans {
         let layers = self.layers.iter().flat_map(LayerOf::frames);
         let takes = self.takes.iter().flat_map(TakesOf::frames);
         let parts = self.comp.iter().flat_map(CompOf::frames);
-        timing.chain(layers).chain(takes).chain(parts).chain(self.meant.iter().flat_map(|m| m.range))
+        let placed = self.passages.iter().flat_map(PassagesOf::frames);
+        let meant = self.meant.iter().flat_map(|m| m.range);
+        timing.chain(layers).chain(takes).chain(parts).chain(placed).chain(meant)
     }
 
     /// Can they be kept?
@@ -376,6 +403,7 @@ impl Plans {
         self.timing.iter().try_for_each(TimingOf::check)?;
         self.layers.iter().try_for_each(LayerOf::check)?;
         self.comp.iter().try_for_each(CompOf::check)?;
+        self.passages.iter().try_for_each(PassagesOf::check)?;
         self.takes.iter().try_for_each(TakesOf::check)
     }
 }
@@ -419,7 +447,14 @@ mod tests {
         let takes = TakesOf { first: track, second: track, slack_ms: 0.0, moves };
         let meant = vec![Meant { takes: [track; 2], range: [9, 10] }];
         let comp = CompOf { takes: vec![track], parts: vec![CompPart { range: [11, 12], take: track }] };
-        let plans = Plans { timing: Some(timing), layers: vec![layer], takes: vec![takes], meant, comp: Some(comp) };
+        let plans = Plans {
+            timing: Some(timing),
+            layers: vec![layer],
+            takes: vec![takes],
+            meant,
+            comp: Some(comp),
+            passages: None,
+        };
         let mut frames: Vec<i64> = plans.frames().collect();
         frames.sort_unstable();
         assert_eq!(frames, (1..=12).collect::<Vec<i64>>());

@@ -1,11 +1,12 @@
 //! Serving: `main` binds, this runs until told to end.
 
 use crate::api::{self, State};
+use crate::demo::{self, Demo};
 use crate::jobs::{Program, Workers};
 use crate::settings::Settings;
 use crate::store::Store;
 use crate::worker::LAST_WORD;
-use crate::{db, demo, guard, web as page};
+use crate::{db, guard, web as page};
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::{App, HttpServer, web};
 use std::net::TcpListener;
@@ -46,7 +47,11 @@ pub async fn run(
     });
     let at_work = workers.start(WORKERS, &ended);
     if settings.demo {
-        demo::load(&workers, settings.demo_files.clone()).await?;
+        // Recordings made before are those of the evening, and all that is wanted.
+        if settings.demo_files.is_none() {
+            demo::load(&workers, Demo::Rehearsal, None).await?;
+        }
+        demo::load(&workers, Demo::Evening, settings.demo_files.clone()).await?;
     }
     let state = State { workers, settings, ended: ended.clone() };
     let server = HttpServer::new(move || {

@@ -12,7 +12,7 @@ use rust_embed::Embed;
 struct Page;
 
 /// Views of a session; `router.ts` has the same.
-const VIEWS: [&str; 15] = [
+const VIEWS: [&str; 16] = [
     "recordings",
     "check",
     "align",
@@ -26,6 +26,7 @@ const VIEWS: [&str; 15] = [
     "layer",
     "takes",
     "comp",
+    "passages",
     "noises",
     "deliver",
 ];

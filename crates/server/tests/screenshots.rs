@@ -5,6 +5,7 @@ mod browser;
 mod common;
 
 use browser::Browser;
+use serde_json::json;
 
 #[actix_web::test]
 #[ignore = "takes pictures; make screenshots runs it"]
@@ -38,9 +39,6 @@ async fn pictures() {
     b.find("[data-point=s1]").await;
     b.js("document.querySelector('[data-point=s1]').focus()").await;
     shot("stage").await;
-    b.click("[data-test=theme]").await;
-    shot("stage-night").await;
-    b.click("[data-test=theme]").await;
     b.click("[data-test=part-table]").await;
     b.page.goto(&format!("{}/sessions/{session}/align", server.base)).await.expect("the page");
     let choose = async |css: &str, label: &str| {
@@ -85,18 +83,11 @@ async fn pictures() {
     b.click("[data-test=part-sides]").await;
     b.find("[data-test=sides]").await;
     shot("sides").await;
-    b.click("[data-test=theme]").await;
     b.page.goto(&format!("{}/sessions/{session}/latency", server.base)).await.expect("the page");
     b.find("[data-test=path-map]").await;
-    b.click("[data-test=theme]").await;
-    shot("latency").await;
-    b.click("[data-test=theme]").await;
     b.click("[data-test=offender]").await;
-    shot("latency-night").await;
+    shot("latency").await;
     b.page.goto(&format!("{}/sessions/{session}/prints", server.base)).await.expect("the page");
-    b.find("[data-test=lag-plot]").await;
-    shot("prints-night").await;
-    b.click("[data-test=theme]").await;
     b.find("[data-test=lag-plot]").await.send_keys(&"\u{e014}".repeat(12)).await.expect("keys");
     shot("prints").await;
     b.page.goto(&format!("{}/sessions/{session}/rendered", server.base)).await.expect("the page");
@@ -111,14 +102,49 @@ async fn pictures() {
     b.click("[data-test=hold]").await;
     b.find("[data-test=against]").await;
     shot("tempo").await;
-    b.page.goto(&format!("{}/sessions/{session}/timing", server.base)).await.expect("the page");
-    b.click("[data-test=listen]").await;
-    b.find("[data-test=proof]").await;
-    b.find("[data-plot=strokes] canvas").await.send_keys(&"\u{e014}".repeat(5)).await.expect("keys");
-    shot("timing").await;
     b.page.goto(&format!("{}/sessions/{session}/deliver", server.base)).await.expect("the page");
     b.click("[data-test=write]").await;
     b.find("[data-test=delivery]").await;
     shot("deliver").await;
+    in_time(&server, &b, shot).await;
     b.close().await;
+}
+
+/// What is loose in time, from the rehearsal.
+async fn in_time(server: &common::TestServer, b: &Browser, shot: impl AsyncFn(&str)) {
+    let session =
+        server.post("/api/demo?of=rehearsal", json!({})).await.1["id"].as_str().expect("the rehearsal").to_string();
+    server.settled(&session).await;
+    let tracks = server.tracks(&session).await;
+    let id =
+        |name: &str| tracks.iter().find(|t| t["name"] == name).expect(name)["id"].as_str().expect("an id").to_string();
+    let set = ["Cajón", "Marimba", "Pair L", "Pair R"].map(id);
+    let section = json!({ "grid": "1/8", "strength": 100, "slack_ms": 4, "farthest_ms": 60 });
+    let timing = json!({ "set": set, "hits": set[..2], "within_ms": 12, "sections": [section] });
+    let fades = json!({ "head": 960, "tail": 960, "fade_in": 960, "fade_out": 960 });
+    let mut passage = json!({ "tracks": [set[1]], "range": [168_000, 288_000], "at": 648_000 });
+    passage.as_object_mut().expect("fields").extend(fades.as_object().expect("fields").clone());
+    let plans = json!({ "timing": timing, "passages": { "passages": [passage] } });
+    assert_eq!(server.patch(&format!("/api/sessions/{session}/desk"), plans).await.0, 200);
+    let page = |view: &str| format!("{}/sessions/{session}/{view}", server.base);
+    b.page.goto(&page("timing")).await.expect("the page");
+    b.find("[data-test=proof]").await;
+    b.find("[data-plot=strokes] canvas").await.send_keys(&"\u{e014}".repeat(5)).await.expect("keys");
+    shot("timing").await;
+    b.page.goto(&page(&format!("layer?a={}&b={}", id("Shaker"), id("Shaker layer")))).await.expect("the page");
+    b.click("[data-test=listen]").await;
+    b.find("[data-test=proof]").await;
+    b.find("[data-plot=strokes] canvas").await.send_keys(&"\u{e014}".repeat(9)).await.expect("keys");
+    shot("layer").await;
+    b.page.goto(&page("passages")).await.expect("the page");
+    b.find("[data-test=joins]").await;
+    shot("passages").await;
+    b.page
+        .goto(&page(&format!("takes?a={}&b={}", id("Accordion take 1"), id("Accordion take 2"))))
+        .await
+        .expect("the page");
+    b.click("[data-test=listen]").await;
+    b.find("[data-test=passages]").await;
+    b.click("[data-test=theme]").await;
+    shot("takes-night").await;
 }

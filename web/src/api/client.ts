@@ -19,6 +19,7 @@ export type Decision = Schemas['Decision']
 export type Desk = Schemas['Desk']
 export type DeskPatch = Schemas['DeskPatch']
 export type Plans = Schemas['Plans']
+export type PlansPatch = Schemas['PlansPatch']
 export type DeskGroup = Schemas['Group']
 export type LaneDesk = Schemas['LaneDesk']
 

@@ -2,7 +2,8 @@ import type { Schemas } from '../api/client'
 import { parseBlock, type Reading } from './wire'
 
 /** A plan of timing, by its kind. */
-export type PlanTried = { timing: Schemas['TimingOf'] } | { layer: Schemas['LayerOf'] } | { takes: Schemas['TakesOf'] }
+export type PlanTried =
+  { timing: Schemas['TimingOf'] } | { layer: Schemas['LayerOf'] } | { takes: Schemas['TakesOf'] } | { passages: Schemas['PassagesOf'] }
 
 /** What sounds. */
 export interface MixRequest {

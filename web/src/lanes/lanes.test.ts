@@ -1,6 +1,6 @@
 import { describe, expect, it, vi } from 'vitest'
 import { EIGHTH, eighths, framesAPoint, levelFor, SINGLE, TileCache } from './tiles'
-import { makeViewport, panBy, roomBefore, showAll, showHit, xOf, zoomAt } from './viewport'
+import { makeViewport, panBy, resized, roomBefore, showAll, showHit, xOf, zoomAt } from './viewport'
 
 describe('viewport', () => {
   const made = () => Object.assign(makeViewport(), { width: 1000, first: 0, last: 4_800_000 })
@@ -21,6 +21,22 @@ describe('viewport', () => {
     expect(v.framesPerPx).toBeCloseTo(1 / 40, 6)
     for (let i = 0; i < 200; i++) zoomAt(v, 300, 1.3)
     expect(v.framesPerPx * 1000).toBeLessThan(4_800_000 * 1.03)
+  })
+  it('goes on to show everything in another width, and leaves alone what is closer', () => {
+    const v = made()
+    showAll(v)
+    resized(v, 1600)
+    expect(xOf(v, 4_800_000)).toBeGreaterThan(1500)
+    zoomAt(v, 300, 0.5)
+    const [start, framesPerPx] = [v.start, v.framesPerPx]
+    resized(v, 1200)
+    expect([v.start, v.framesPerPx]).toEqual([start, framesPerPx])
+    // The same width again moves nothing.
+    showAll(v)
+    panBy(v, 200)
+    const panned = v.start
+    resized(v, 1200)
+    expect(v.start).toBe(panned)
   })
   it('does not lose the session', () => {
     const v = made()

@@ -30,9 +30,12 @@ export function showAll(v: Viewport): void {
   v.start = v.first - (v.last - v.first) * 0.01
 }
 
-/** Takes in how wide the picture is, in CSS pixels. */
+/** Takes in how wide the picture is, in CSS pixels. Where the whole session is in view it stays so. */
 export function resized(v: Viewport, width: number): void {
+  if (width === v.width) return
+  const whole = v.framesPerPx >= widest(v) * 0.999
   v.width = width
+  if (whole) showAll(v)
 }
 
 /** Zooms by a factor (below 1: closer) so that what is under `x` stays there. */

@@ -1,4 +1,4 @@
-import type { Desk, DeskGroup, DeskPatch, LaneDesk, Plans } from '../api/client'
+import type { Desk, DeskGroup, LaneDesk, Plans, PlansPatch } from '../api/client'
 
 /** What the lanes need to know of a track. */
 interface Tracked {
@@ -35,21 +35,19 @@ export function freshDesk(): Desk {
     ruler: 'clock',
     seat: 'audience',
     columns: [],
-    plans: { timing: null, layers: [], takes: [], meant: [], comp: null },
+    plans: { timing: null, layers: [], takes: [], meant: [], comp: null, passages: null },
   }
 }
 
 /** Plans with what a change says of them, as the server lays it: one of a kind for a source and its layer, and for two takes. */
-export function plansLaid(
-  plans: Plans,
-  { timing, layer, takes, meant, comp }: Pick<DeskPatch, 'timing' | 'layer' | 'takes' | 'meant' | 'comp'>,
-): Plans {
+export function plansLaid(plans: Plans, { timing, layer, takes, meant, comp, passages }: PlansPatch): Plans {
   return {
     timing: timing ?? plans.timing ?? null,
     layers: layer ? [...plans.layers.filter((l) => l.source !== layer.source || l.layer !== layer.layer), layer] : plans.layers,
     takes: takes ? [...plans.takes.filter((t) => t.first !== takes.first || t.second !== takes.second), takes] : plans.takes,
     meant: meant ?? plans.meant,
     comp: comp ?? plans.comp ?? null,
+    passages: passages ?? plans.passages ?? null,
   }
 }
 

@@ -4,6 +4,7 @@ pub mod comp;
 pub mod correction;
 pub mod drawn;
 pub mod map;
+pub mod passage;
 pub mod piece;
 pub mod slice;
 pub mod stretch;
@@ -15,6 +16,7 @@ use crate::dsp::stats::median;
 use crate::units::{Offset, RecordingFrame, SampleRate, SessionFrame};
 use drawn::DrawnPiece;
 use map::TimeMap;
+use passage::{Passage, uncut, with_passage};
 use piece::{Piece, Pieces, Whole, over, rigid, varying};
 use serde::{Deserialize, Serialize};
 use slice::{Cut, Slice};
@@ -64,6 +66,9 @@ pub struct Edit {
     /// Pieces of the recording at places of their own; where there are some, nothing else of it sounds.
     #[serde(default, skip_serializing_if = "Cut::is_empty")]
     pub cut: Cut,
+    /// Passages that are heard elsewhere, each placed over what those before it left.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub passages: Vec<Passage>,
     /// Stretches that carry something besides, in order, none over another.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub stretches: Vec<Stretch>,
@@ -72,12 +77,15 @@ pub struct Edit {
 /// Why an edit cannot be carried out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Error)]
 pub enum EditError {
-    /// A time map and slices both say where a frame plays.
-    #[error("a track carries a time map or slices, not both")]
+    /// A time map, and slices or passages, both say where a frame plays.
+    #[error("a track carries a time map or is cut, not both")]
     MapAndSlices,
     /// A slice without length, or with fades longer than it is.
     #[error("a slice ends after it begins, and its fades lie within it")]
     Slice,
+    /// A passage without length, or with fades longer than it is.
+    #[error("a passage ends after it begins, and its fades lie within it")]
+    Passage,
     /// Stretches that overlap or run backwards.
     #[error("repaired stretches come in order, none over another")]
     Stretches,
@@ -108,7 +116,13 @@ impl Edit {
         self.map.is_none() && self.cut.is_empty()
     }
 
-    /// By how many frames a frame of the recording plays later than it was recorded.
+    /// Is it played in pieces, at places of their own?
+    pub fn is_taken_apart(&self) -> bool {
+        !self.cut.is_empty() || !self.passages.is_empty()
+    }
+
+    /// By how many frames a frame of the recording plays later than it was recorded, where it was played: a passage that is heard again
+    /// says nothing of when it arrived.
     pub fn moved_at(&self, own_frame: f64) -> f64 {
         let by = match &self.map {
             Some(map) => map.session_of(own_frame) - own_frame,
@@ -141,11 +155,14 @@ impl Edit {
     /// # Errors
     /// [`EditError`] says what is wrong.
     pub fn check(&self) -> Result<(), EditError> {
-        if self.map.is_some() && !self.cut.is_empty() {
+        if self.map.is_some() && self.is_taken_apart() {
             return Err(EditError::MapAndSlices);
         }
         if !self.cut.slices.iter().all(Slice::is_sound) {
             return Err(EditError::Slice);
+        }
+        if !self.passages.iter().all(Passage::is_sound) {
+            return Err(EditError::Passage);
         }
         let backwards = self.stretches.iter().any(|m| m.from >= m.to);
         if backwards || self.stretches.windows(2).any(|m| m[0].to > m[1].from) {
@@ -174,12 +191,24 @@ impl Edit {
         Self { stretches: Vec::new(), ..self.clone() }.compiled(start, 0).0
     }
 
+    /// Its slices in the recording's own frames, with its passages.
+    fn slices(&self) -> Vec<Slice> {
+        let mut own: Vec<Slice> = match self.cut.is_empty() {
+            true => vec![uncut()],
+            false => self.cut.own().collect(),
+        };
+        if !self.passages.is_empty() {
+            own.sort_by(|a, b| a.at.total_cmp(&b.at));
+        }
+        self.passages.iter().fold(own, |slices, p| with_passage(&slices, p))
+    }
+
     fn compiled(&self, start: i64, fade: i64) -> Pieces {
         let carried = self.carried();
         let mut base: Vec<(Piece, Whole)> = match &self.map {
             Some(map) => varying(map, start, carried),
-            None if self.cut.is_empty() => vec![rigid(start, carried)],
-            None => self.cut.own().map(|s| s.piece(start, carried)).collect(),
+            None if !self.is_taken_apart() => vec![rigid(start, carried)],
+            None => self.slices().iter().map(|s| s.piece(start, carried)).collect(),
         };
         base.sort_by_key(|(p, _)| p.from);
         let mut pieces = Vec::new();
@@ -195,9 +224,9 @@ impl Edit {
         self.compiled(start.0, 0).drawn(frames)
     }
 
-    /// From where to where each of its stretches is heard, in session frames: all of it where slices take it apart.
+    /// From where to where each of its stretches is heard where it was played, in session frames: all of it where slices take it apart.
     pub fn heard(&self, start: SessionFrame) -> Vec<[SessionFrame; 2]> {
-        let base = self.base(start.0);
+        let base = Self { passages: Vec::new(), ..self.clone() }.base(start.0);
         let of = |m: &Stretch| {
             let places = base.iter().filter_map(|p| p.session_range(m.from.0, m.to.0));
             places.reduce(|a, b| [a[0].min(b[0]), a[1].max(b[1])]).unwrap_or_else(|| base_range(start.0, self, m))

@@ -39,6 +39,8 @@ const LOUD_PART: f64 = 0.9;
 const CERTAIN: f64 = 0.6;
 const KNOWN: [f64; 2] = [0.85, 0.7];
 const COMPARED: usize = 40;
+/// A stroke that is told by its double alone is off the common lag by no more than so many times what most are.
+const USUALLY: f64 = 4.0;
 
 /// A stroke and its double, in session frames.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -79,7 +81,8 @@ pub struct Layered {
 /// [`MeasureError`] when a sound cannot be read or `report` says stop.
 pub fn layered(sounds: [&Placed; 2], rate: SampleRate, report: Report) -> Result<Layered, MeasureError> {
     let [source, layer] = [0, 1].map(|n| strokes(sounds[n], RISES_DB[n], rate, report));
-    let (source, layer) = (known(source?, KNOWN[0]), known(layer?, KNOWN[1]));
+    let (heard, layer) = (source?, known(layer?, KNOWN[1]));
+    let source = known(heard.clone(), KNOWN[0]);
     let at = |all: &[Struck]| all.iter().map(|s| s.at).collect::<Vec<f64>>();
     let Some(common) = common_lag(&at(&source), &at(&layer), rate) else {
         return Ok(Layered {
@@ -90,7 +93,9 @@ pub fn layered(sounds: [&Placed; 2], rate: SampleRate, report: Report) -> Result
             polarity: Verdict::Undecided,
         });
     };
-    let of = paired(&at(&source), &at(&layer), common, rate.frames(REACH_S) as f64);
+    let reach = rate.frames(REACH_S) as f64;
+    let source = with_doubled(source, &heard, &at(&layer), (common, reach));
+    let of = paired(&at(&source), &at(&layer), common, reach);
     let both: Vec<[&Struck; 2]> = source.iter().zip(&of).filter_map(|(s, of)| of.map(|n| [s, &layer[n]])).collect();
     let [first, second] = [settled(&source, rate), settled(&layer, rate)];
     let same = same_sound(&both);
@@ -134,6 +139,26 @@ fn known(all: Vec<Struck>, correlated: f64) -> Vec<Struck> {
     let sounds_like =
         |s: &Struck| certain.iter().step_by(step).any(|k| alike(k, s).is_some_and(|(_, c)| c > correlated));
     all.iter().filter(|s| s.level >= least || sounds_like(s)).cloned().collect()
+}
+
+/// With those soft strokes of the source that sound like no other, as a shaker's do, and are doubled all the same: where the layer has a
+/// stroke that is no other's, as far from the common lag as most.
+fn with_doubled(mut source: Vec<Struck>, heard: &[Struck], layer: &[f64], (common, reach): (f64, f64)) -> Vec<Struck> {
+    let at: Vec<f64> = source.iter().map(|s| s.at).collect();
+    let of = paired(&at, layer, common, reach);
+    let mut off: Vec<f64> =
+        of.iter().zip(&at).filter_map(|(n, at)| n.map(|n| (layer[n] - at - common).abs())).collect();
+    let near = (USUALLY * median(&mut off).unwrap_or(0.0)).min(reach);
+    for (n, l) in layer.iter().enumerate() {
+        let apart = |s: &&Struck| (s.at + common - l).abs();
+        let closest = heard.iter().min_by(|a, b| apart(a).total_cmp(&apart(b)));
+        if let Some(s) = closest.filter(|s| !of.contains(&Some(n)) && apart(s) <= near && !at.contains(&s.at)) {
+            source.push(s.clone());
+        }
+    }
+    source.sort_by(|a, b| a.at.total_cmp(&b.at));
+    source.dedup_by(|a, b| a.at == b.at);
+    source
 }
 
 /// Are the two sounds the same ones, apart from level and polarity?

@@ -91,7 +91,7 @@ impl<'a> TrackRenderer<'a> {
         let ends = own.iter().map(|p| (at(p, track.source.frames()) + spread(p)).min(p.to)).max();
         Self {
             source: track.source,
-            covers: edit.cut.is_empty(),
+            covers: !edit.is_taken_apart(),
             first: begins.unwrap_or(track.start.0),
             end: ends.unwrap_or(track.start.0),
             parts: parts(others),

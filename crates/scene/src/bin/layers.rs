@@ -4,16 +4,22 @@ use marea_core::layer::{Layered, layered};
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::{SampleRate, SessionFrame};
 use marea_core::verdict::Verdict;
-use marea_scene::layers::{Kind, Layers, layers};
+use marea_scene::layers::{Kind, Layers, layers, shaken};
 use marea_scene::struck::{paired, quantile};
 use std::fmt::Write as _;
 
 const HEAD: &str = "# Accuracy of layers\n\nMade by `make accuracy`. A struck instrument with bleed of another, its strokes of 12 to 100 % force, and a track that doubles \
-    it: a print of the same strokes, one to three drum samples, or one to three claps, at a latency of −2 to 14 ms that scatters by up to some milliseconds, one stroke of twenty missed and one of \
+    it: a print of the same strokes, one to three drum samples, or one to three claps; or a shaker, of which no two strokes are alike, and a sample; at a latency of −2 to 14 ms that scatters by up to some milliseconds, one stroke of twenty missed and one of \
     twenty double, half of them inverted. Right: the right two strokes are held together. Off: how far the lag is from the true one.\n\n";
 const COLUMNS: &str = "| seeds | strokes doubled | matched | wrong | off: median ms | 95 % | solid | wrong | off: 95 % ms | missed: named of | double: named of | falsely unmatched: source/layer | polarity right | wrong | undecided |\n\
     |---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|\n";
 const FRAMES_A_MS: f64 = 48.0;
+const KINDS: [(Kind, &str); 4] = [
+    (Kind::Print, "print of the same"),
+    (Kind::Samples, "samples"),
+    (Kind::Claps, "claps"),
+    (Kind::Shaken, "shaker and a sample"),
+];
 
 type Done = Result<(), Box<dyn std::error::Error>>;
 
@@ -21,22 +27,25 @@ fn main() -> Done {
     let args: Vec<String> = std::env::args().skip(1).collect();
     let args: Vec<&str> = args.iter().map(String::as_str).collect();
     let [from, to, seconds, rest @ ..] = args.as_slice() else { return Err("layers FROM TO SECONDS [FILE]".into()) };
-    let rate = SampleRate::new(48_000)?;
-    let (mut all, mut each) = (Count::default(), [(); 3].map(|()| Count::default()));
+    let (rate, seconds) = (SampleRate::new(48_000)?, seconds.parse::<f64>()?);
+    let (mut all, mut each) = (Count::default(), [(); KINDS.len()].map(|()| Count::default()));
     for seed in from.parse::<u64>()?..=to.parse()? {
-        let made = layers(seconds.parse()?, seed);
-        let [a, b] = [&made.source, &made.layer].map(|x| MemSource(x.clone()));
-        let [a, b] = [&a, &b].map(|source| Placed { source, start: SessionFrame(0) });
-        let got = layered([&a, &b], rate, &|_| true)?;
-        let kind = [Kind::Print, Kind::Samples, Kind::Claps].iter().position(|k| *k == made.kind).unwrap_or(0);
-        let mut one = Count::default();
-        one.add(&made, &got);
-        println!("{}", one.line(&format!("{seed} {:?}", made.kind)));
-        all.add(&made, &got);
-        each[kind].add(&made, &got);
+        // Every third seed has a shaker beside what it has.
+        let shaker = seed.is_multiple_of(3).then(|| shaken(seconds, seed));
+        for made in [layers(seconds, seed)].into_iter().chain(shaker) {
+            let [a, b] = [&made.source, &made.layer].map(|x| MemSource(x.clone()));
+            let [a, b] = [&a, &b].map(|source| Placed { source, start: SessionFrame(0) });
+            let got = layered([&a, &b], rate, &|_| true)?;
+            let mut one = Count::default();
+            one.add(&made, &got);
+            println!("{}", one.line(&format!("{seed} {:?}", made.kind)));
+            all.add(&made, &got);
+            let kind = KINDS.iter().position(|k| k.0 == made.kind).unwrap_or(0);
+            each[kind].add(&made, &got);
+        }
     }
     let mut text = format!("{HEAD}{COLUMNS}");
-    for (name, count) in ["print of the same", "samples", "claps"].iter().zip(&each).chain([(&"all", &all)]) {
+    for (name, count) in KINDS.iter().map(|k| k.1).zip(&each).chain([("all", &all)]) {
         let _ = writeln!(text, "{}", count.line(name));
     }
     println!("{text}");

@@ -13,6 +13,7 @@ pub mod layer;
 pub mod noises;
 pub mod overlay;
 pub mod pairs;
+pub mod passages;
 pub mod paths;
 pub mod prints;
 pub mod probe;
@@ -127,6 +128,7 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(takes::show_takes)
             .service(takes::take_takes)
             .service(comp::take_comp)
+            .service(passages::take_passages)
             .service(noises::request_noises)
             .service(noises::show_noises)
             .service(noises::lower)

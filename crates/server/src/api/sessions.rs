@@ -8,11 +8,12 @@ use crate::db::patch::Facts;
 use crate::db::sessions::{self, Listed, Session, SessionPatch, checked_name};
 use crate::db::tracks::{self, Track};
 use crate::db::uploads::Upload;
+use crate::demo::{self, Demo};
 use crate::error::{ErrorBody, ServerError};
 use actix_web::{HttpResponse, delete, get, patch, post, web};
 use marea_core::edit::tempo::Steady;
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 /// Is everything there that is needed?
 #[derive(Debug, Serialize, ToSchema)]
@@ -74,15 +75,25 @@ pub async fn list_sessions(state: web::Data<State>) -> Result<web::Json<Vec<List
 #[utoipa::path(responses((status = 201, body = Session), (status = 422, body = ErrorBody)))]
 #[post("/sessions")]
 pub async fn create_session(state: web::Data<State>, new: web::Json<NewSession>) -> Result<HttpResponse, ServerError> {
-    let made = sessions::create(state.db(), &checked_name(&new.name, "session")?, false).await?;
+    let made = sessions::create(state.db(), &checked_name(&new.name, "session")?, 0).await?;
     Ok(HttpResponse::Created().json(sessions::get(state.db(), made).await?))
 }
 
-/// Bring in the demo session, when it is not there.
-#[utoipa::path(responses((status = 202, body = Session)))]
+/// Which demo session.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct DemoAsked {
+    /// evening or rehearsal; the evening when it is not said.
+    #[serde(default)]
+    #[param(inline)]
+    pub of: Option<Demo>,
+}
+
+/// Bring in a demo session, when it is not there.
+#[utoipa::path(params(DemoAsked), responses((status = 202, body = Session), (status = 422, body = ErrorBody)))]
 #[post("/demo")]
-pub async fn load_demo(state: web::Data<State>) -> Result<HttpResponse, ServerError> {
-    let made = crate::demo::load(&state.workers, None).await?;
+pub async fn load_demo(state: web::Data<State>, asked: web::Query<DemoAsked>) -> Result<HttpResponse, ServerError> {
+    let made = demo::load(&state.workers, asked.of.unwrap_or(Demo::Evening), None).await?;
     Ok(HttpResponse::Accepted().json(sessions::get(state.db(), made).await?))
 }
 

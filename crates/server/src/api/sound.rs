@@ -135,6 +135,7 @@ async fn follow(state: &State, session: uuid::Uuid, player: &Player, request: Re
                     PlanTried::Timing(of) => super::timing::planned(state, session, of).await?,
                     PlanTried::Layer(of) => super::layer::planned(state, session, of).await?,
                     PlanTried::Takes(of) => super::takes::planned(state, session, of).await?,
+                    PlanTried::Passages(of) => super::passages::planned(state, session, of).await?,
                 };
                 for t in &mut tracks {
                     if let Some((_, patch)) = patches.iter().find(|(track, _)| *track == t.id) {

@@ -1,7 +1,7 @@
 //! How a session is looked at and listened to: order, groups, markers, and what sounds. Nothing of it is measured or delivered.
 
 use crate::error::ServerError;
-use crate::plans::{CompOf, LayerOf, Meant, Plans, TakesOf, TimingOf};
+use crate::plans::{Meant, Plans, PlansPatch};
 use marea_core::paths::PathMap;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
@@ -161,28 +161,10 @@ pub struct DeskPatch {
     pub ruler: Option<String>,
     pub seat: Option<String>,
     pub columns: Option<Vec<String>>,
-    pub timing: Option<TimingOf>,
-    /// Takes the place of the plan for the same source and layer.
-    pub layer: Option<LayerOf>,
-    /// Takes the place of the plan for the same takes.
-    pub takes: Option<TakesOf>,
-    pub meant: Option<Vec<Meant>>,
-    pub comp: Option<CompOf>,
+    #[serde(flatten)]
+    pub plans: PlansPatch,
     /// Named for the history: order, groups, markers, heights, hidden lanes and what is meant that change are then taken back by undo.
     pub label: Option<String>,
-}
-
-impl DeskPatch {
-    /// The plans in it.
-    pub fn planned(&self) -> Plans {
-        Plans {
-            timing: self.timing.clone(),
-            layers: self.layer.iter().cloned().collect(),
-            takes: self.takes.iter().cloned().collect(),
-            meant: self.meant.clone().unwrap_or_default(),
-            comp: self.comp.clone(),
-        }
-    }
 }
 
 /// What a decision changes of the desk. What sounds (mute, solo, places, levels) is not part of it.
@@ -310,7 +292,7 @@ impl Desk {
         if let Some(v) = p.columns {
             next.columns = v;
         }
-        next.plans.change(p.timing, p.layer, p.takes, (p.meant, p.comp));
+        next.plans.change(p.plans);
         next.check()?;
         *self = next;
         Ok(())

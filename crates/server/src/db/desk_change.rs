@@ -4,6 +4,7 @@ use super::bounds::Bounds;
 use super::desk::{self, Desk, DeskChange, DeskPatch};
 use super::{decisions, sessions, tracks};
 use crate::error::ServerError;
+use crate::plans::Plans;
 use sqlx::MySqlPool;
 use uuid::Uuid;
 
@@ -27,7 +28,7 @@ async fn patch_once(db: &MySqlPool, session: Uuid, change: DeskPatch) -> Result<
     let bounds = Bounds::of(&tracks::with_removed(&mut *tx, session).await?, rate_hz);
     bounds.check("the loop", change.range.iter().flat_map(|r| [r.from, r.to]))?;
     bounds.check("a mark", change.markers.iter().flatten().map(|m| m.frame))?;
-    bounds.check("a plan", change.planned().frames())?;
+    bounds.check("a plan", Plans::from(change.plans.clone()).frames())?;
     now.change(change)?;
     desk::write(&mut tx, session, &now).await?;
     if let (Some(label), Some(change)) = (label, DeskChange::between(&was, &now)) {

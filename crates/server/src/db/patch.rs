@@ -5,6 +5,7 @@ use super::edits::EditId;
 use super::tracks::{HandHits, InRoom, TrackRow, UNLINKED};
 use crate::error::ServerError;
 use marea_core::edit::map::TimeMap;
+use marea_core::edit::passage::Passage;
 use marea_core::edit::slice::Cut;
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
@@ -32,6 +33,9 @@ const LEAST_STRETCH_DB: f64 = -220.0;
 
 /// Slices, and points of a time map, that a track has at most.
 const MOST_PIECES: usize = 100_000;
+
+/// Passages that a track has placed elsewhere, at most.
+pub const MOST_PASSAGES: usize = 200;
 
 /// Distances typed of one track at most.
 const MOST_DISTANCES: usize = 200;
@@ -61,6 +65,9 @@ pub struct EditPatch {
     /// Pieces of the recording at places of their own; none leave it whole.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub cut: Option<Cut>,
+    /// Passages that are heard elsewhere, in the order in which they were placed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub passages: Option<Vec<Passage>>,
 }
 
 /// A field that is there, also when it is `null`.
@@ -81,6 +88,9 @@ impl EditPatch {
         }
         if let Some(cut) = &self.cut {
             to.cut.clone_from(cut);
+        }
+        if let Some(passages) = &self.passages {
+            to.passages.clone_from(passages);
         }
         if let Some(map) = &self.map {
             to.map.clone_from(map);
@@ -296,6 +306,13 @@ pub fn check_edit(edit: &Edit, row: &TrackRow, rate_hz: u32, bounds: &Bounds) ->
     let places = edit.cut.own().flat_map(|s| [s.from, s.to, s.at.round() as i64]);
     if places.into_iter().any(|f| !bounds.holds_own(f, row.frames)) {
         return refuse("a slice lies within the recording, or an hour around it");
+    }
+    if edit.passages.len() > MOST_PASSAGES {
+        return refuse("at most 200 passages are placed elsewhere");
+    }
+    let places = edit.passages.iter().flat_map(|p| [[p.from, p.to], p.target()]).flatten();
+    if places.into_iter().any(|f| !bounds.holds_own(f, row.frames)) {
+        return refuse("a passage lies within the recording, or an hour around it");
     }
     let points = edit.map.iter().flat_map(|m| m.points()).flatten();
     if points.into_iter().any(|f| !f.is_finite() || !bounds.holds_own(f.round() as i64, row.frames)) {

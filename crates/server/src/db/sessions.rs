@@ -103,20 +103,28 @@ pub fn checked_name(raw: &str, what: &str) -> Result<String, ServerError> {
     Ok(name)
 }
 
-/// Makes a session.
+/// Makes a session: number `demo` of those that ship with the program, or 0 for one of somebody's own.
 ///
 /// # Errors
 /// As the database says.
-pub async fn create(db: impl MySqlExecutor<'_>, name: &str, is_demo: bool) -> Result<Uuid, ServerError> {
+pub async fn create(db: impl MySqlExecutor<'_>, name: &str, demo: u8) -> Result<Uuid, ServerError> {
     super::room::check_room()?;
     let id = Uuid::now_v7();
     sqlx::query("INSERT INTO sessions (id, name, is_demo) VALUES (?, ?, ?)")
         .bind(id)
         .bind(name)
-        .bind(is_demo)
+        .bind(demo)
         .execute(db)
         .await?;
     Ok(id)
+}
+
+/// The session of a number of those that ship with the program, whatever it is called by now.
+///
+/// # Errors
+/// As the database says.
+pub async fn demo(db: impl MySqlExecutor<'_>, demo: u8) -> Result<Option<Uuid>, ServerError> {
+    Ok(sqlx::query_scalar("SELECT id FROM sessions WHERE is_demo = ?").bind(demo).fetch_optional(db).await?)
 }
 
 /// All sessions, newest first.

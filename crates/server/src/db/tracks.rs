@@ -5,6 +5,7 @@ use super::edits::{self, Carried};
 use crate::error::ServerError;
 use marea_core::decide::{Named, tracks_of};
 use marea_core::edit::drawn::DrawnPiece;
+use marea_core::edit::passage::Passage;
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit};
 use marea_core::render::track::TrackRenderer;
@@ -148,6 +149,10 @@ pub struct Track {
     pub stretches_heard: Vec<[SessionFrame; 2]>,
     /// What of the recording is seen where.
     pub pieces: Vec<DrawnPiece>,
+    /// Passages that are heard elsewhere.
+    pub passages: Vec<Passage>,
+    /// What would be seen without them; empty where there are none.
+    pub without_passages: Vec<DrawnPiece>,
     /// align, keep-distance, bring-in, leave, or empty for the one that goes with the role.
     pub policy: String,
     /// Hits drawn or removed by hand.
@@ -165,7 +170,12 @@ impl From<TrackRow> for Track {
             path_frames: edit.placement.path_frames,
             stretches_heard: edit.heard(start),
             pieces: edit.drawn(start, r.frames),
+            without_passages: match edit.passages.is_empty() {
+                true => Vec::new(),
+                false => Edit { passages: Vec::new(), ..edit.clone() }.drawn(start, r.frames),
+            },
             stretches: edit.stretches,
+            passages: edit.passages,
             id: r.id,
             recording: hex::encode(&r.sha256),
             channel: r.channel,

@@ -65,8 +65,8 @@ impl ClockFound {
         if !reference.edit().is_rigid() {
             return Err(ServerError::Conflict(format!("{} runs at a speed of its own already", reference.name)));
         }
-        if !of.edit().cut.is_empty() {
-            return Err(ServerError::Conflict(format!("{} is cut into slices: take them out first", of.name)));
+        if of.edit().is_taken_apart() {
+            return Err(ServerError::Conflict(format!("{} is cut into pieces: take them out first", of.name)));
         }
         let apart = Offset((reference.start_frame - of.start_frame) as f64);
         let offset = edit.placement.offset_frames + apart + reference.edit().placement.offset_frames;

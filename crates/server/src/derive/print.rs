@@ -44,8 +44,8 @@ impl Print {
             let why = format!("{} is carried in pieces itself: correct it first, and write it", send.name);
             return Err(ServerError::Conflict(why));
         }
-        if !print.edit().cut.is_empty() {
-            return Err(ServerError::Conflict(format!("{} is cut into slices: take them out first", print.name)));
+        if print.edit().is_taken_apart() {
+            return Err(ServerError::Conflict(format!("{} is cut into pieces: take them out first", print.name)));
         }
         let edit = onto(edit, send.edit());
         Ok(EditPatch {

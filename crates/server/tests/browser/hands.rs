@@ -229,6 +229,7 @@ async fn small_and_large_screens_show_everything() {
             "layer",
             "takes",
             "comp",
+            "passages",
             "noises",
             "deliver",
         ] {
@@ -284,6 +285,7 @@ async fn every_view_is_accessible_in_both_themes() {
             (format!("/sessions/{session}/layer"), ""),
             (format!("/sessions/{session}/takes"), ""),
             (format!("/sessions/{session}/comp"), ""),
+            (format!("/sessions/{session}/passages"), ""),
             (format!("/sessions/{session}/noises"), ""),
             (format!("/sessions/{session}/deliver"), ""),
             (format!("/sessions/{session}/check"), "?"),
@@ -304,6 +306,6 @@ async fn every_view_is_accessible_in_both_themes() {
             looked += 1;
         }
     }
-    assert_eq!(looked, 40);
+    assert_eq!(looked, 42);
     b.close().await;
 }

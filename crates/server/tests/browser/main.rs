@@ -14,6 +14,7 @@ mod lanes;
 mod latency;
 mod listening;
 mod page;
+mod passages;
 mod prints;
 mod rendered;
 mod stereo;

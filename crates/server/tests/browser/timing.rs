@@ -108,7 +108,7 @@ async fn a_set_is_moved_together_and_what_is_delivered_is_moved_alike() {
 }
 
 /// The file of a track as delivered, by hand.
-async fn delivered(b: &Browser, s: &TestServer, id: &str, name: &str) -> Vec<f32> {
+pub async fn delivered(b: &Browser, s: &TestServer, id: &str, name: &str) -> Vec<f32> {
     b.click("nav a[href$='/deliver']").await;
     b.click("[data-test=float32]").await;
     b.click("[data-test=write]").await;

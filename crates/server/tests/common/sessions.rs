@@ -20,7 +20,8 @@ pub async fn trio(s: &TestServer) -> (String, Vec<Value>) {
 pub async fn with_demo() -> TestServer {
     static FILES: OnceLock<Vec<PathBuf>> = OnceLock::new();
     let folder = recordings("demo");
-    let files = FILES.get_or_init(|| marea_server::demo::record(&folder).expect("the evening is recorded"));
+    let files =
+        FILES.get_or_init(|| marea_server::demo::Demo::Evening.record(&folder).expect("the evening is recorded"));
     TestServer::with(|s| (s.demo, s.demo_files) = (true, Some(files.clone()))).await
 }
 

@@ -33,6 +33,21 @@ pub fn moved(x: &[f32], frames: i64, factor: f32) -> Vec<f32> {
         .collect()
 }
 
+/// Burst and rest, so that correlation and loudness have something to follow.
+pub fn noise(frames: usize, seed: u32) -> Vec<f32> {
+    let mut state = seed;
+    let mut low = 0f32;
+    (0..frames)
+        .map(|i| {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            low += 0.4 * ((state >> 9) as f32 / 8_388_608.0 - 0.5 - low);
+            // On the grid of 24 bits, so that files hold it as it is.
+            let level = if i / 16_000 % 3 == 2 { 0.1 } else { 0.8 };
+            (low * level * 8_388_608.0).round() / 8_388_608.0
+        })
+        .collect()
+}
+
 /// The bytes of a 24-bit file.
 pub fn wav(planes: &[Vec<f32>], rate_hz: u64, stamp: Option<u64>) -> Vec<u8> {
     let folder = tempfile::tempdir().expect("a folder");

@@ -1,8 +1,10 @@
 //! The demo session through the server: its known faults come out.
 
 use crate::common::*;
+use crate::timing_routes::measured;
 use marea_scene::after::{CAMERA_LATE_S, CAMERA_PPM, PRINT_PPM};
 use marea_scene::evening::{ACCORDION_LATE_FRAMES, BELLS_LOUDER_DB};
+use marea_scene::rehearsal::rehearsal;
 use serde_json::json;
 
 #[actix_web::test]
@@ -160,4 +162,57 @@ async fn the_print_the_camera_and_the_bells_are_told_as_they_are(s: &TestServer,
     assert!((placed["ppm"].as_f64().unwrap() - CAMERA_PPM).abs() < 1.5, "{placed}");
     let late = s.get(&at(&format!("notes?score={score}&track={bells}"))).await.1;
     assert_eq!((&late["note_value"], &late["verdict"]), (&json!("1/64 dotted"), &json!("solid")), "{late}");
+}
+
+#[actix_web::test]
+async fn the_rehearsal_is_loose_in_time() {
+    let s = TestServer::start().await;
+    let (status, made) = s.post("/api/demo?of=rehearsal", json!({})).await;
+    assert_eq!((status, made["name"].as_str()), (202, Some("Harbour Hall, rehearsal")));
+    let session = made["id"].as_str().unwrap().to_string();
+    // It is the same one under another name, and not the evening.
+    assert_eq!(s.patch(&format!("/api/sessions/{session}"), json!({ "name": "Afternoon" })).await.0, 200);
+    assert_eq!(s.post("/api/demo?of=rehearsal", json!({})).await.1["id"], made["id"]);
+    assert_eq!(s.post("/api/demo?of=night", json!({})).await.0, 422);
+    s.settled(&session).await;
+    let truth = rehearsal(1);
+    let tracks = s.tracks(&session).await;
+    let id = |name: &str| tracks.iter().find(|t| t["name"] == name).expect(name)["id"].clone();
+    let near = |all: &serde_json::Value, key: &str, at: f64| {
+        let is = |v: &&serde_json::Value| (v[key].as_f64().unwrap() - at).abs() < 480.0;
+        all.as_array().unwrap().iter().find(is).cloned()
+    };
+    // The stray stroke of the cajón is too far off to be moved with the others, and is left.
+    let section = json!([{ "grid": "1/8", "strength": 100, "slack_ms": 4, "farthest_ms": 60 }]);
+    let set = json!({ "set": [id("Cajón"), id("Marimba"), id("Pair L"), id("Pair R")], "hits": [id("Cajón"), id("Marimba")], "within_ms": 12, "sections": section });
+    let view = measured(&s, &session, "timing", &set).await;
+    let stray = near(&view["events"], "at", truth.stray).expect("found");
+    assert_eq!((&stray["left"], &stray["by"]), (&json!(true), &json!(0)), "{stray}");
+    let moved = view["events"].as_array().unwrap().iter().filter(|e| e["by"] != 0).count();
+    assert!(moved > 60 && view["proof"]["lost"] == json!([]), "{moved}: {}", view["proof"]);
+    // The trigger missed one stroke of the shaker, and struck twice at another.
+    let layer = json!({ "source": id("Shaker"), "layer": id("Shaker layer") });
+    let view = measured(&s, &session, "layer", &layer).await;
+    let twice = near(&view["hits"], "at", truth.twice).expect("found");
+    assert_eq!(twice["source"], json!(null), "{twice}");
+    let missed = view["missed"].as_array().unwrap();
+    assert!(missed.iter().any(|m| (m.as_f64().unwrap() - truth.missed).abs() < 480.0), "{missed:?}");
+    // A phrase of the second take is early by the beats.
+    let takes = json!({ "first": id("Accordion take 1"), "second": id("Accordion take 2"), "slack_ms": 25 });
+    let view = measured(&s, &session, "takes", &takes).await;
+    let flagged = view["flagged"].as_array().unwrap();
+    let early = |f: &&serde_json::Value| {
+        let [from, to] = [0, 1].map(|n| f["range"][n].as_f64().unwrap());
+        from < truth.early[1] && truth.early[0] < to && f["take"] == id("Accordion take 2")
+    };
+    assert!(flagged.iter().any(|f| early(&f)) && flagged.len() <= 2, "{flagged:?}");
+    // Fingers are heard before two chords of the first.
+    let path = format!("/api/sessions/{session}/noises");
+    assert_eq!(s.post(&path, json!({ "track": id("Accordion take 1") })).await.0, 202);
+    s.settled(&session).await;
+    let found = s.get(&format!("{path}?track={}", id("Accordion take 1").as_str().unwrap())).await.1;
+    let ranges: Vec<[f64; 2]> =
+        found["noises"].as_array().unwrap().iter().map(|n| [0, 1].map(|k| n["range"][k].as_f64().unwrap())).collect();
+    let is_found = |of: &[f64; 2]| ranges.iter().any(|r| r[0] < of[1] && of[0] < r[1]);
+    assert!(truth.fingers.len() == 2 && truth.fingers.iter().all(is_found), "{found}");
 }

@@ -8,21 +8,6 @@ use marea_core::signal::{MemSource, Placed};
 use marea_core::units::{SampleRate, SessionFrame};
 use serde_json::{Value, json};
 
-/// Burst and rest, so that correlation and loudness have something to follow.
-fn noise(frames: usize) -> Vec<f32> {
-    let mut state = 9u32;
-    let mut low = 0f32;
-    (0..frames)
-        .map(|i| {
-            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-            low += 0.4 * ((state >> 9) as f32 / 8_388_608.0 - 0.5 - low);
-            // On the grid of 24 bits, so that files hold it as it is.
-            let level = if i / 16_000 % 3 == 2 { 0.1 } else { 0.8 };
-            (low * level * 8_388_608.0).round() / 8_388_608.0
-        })
-        .collect()
-}
-
 async fn image(s: &TestServer, session: &str, tracks: &[Value]) -> Value {
     let ids: Vec<&str> = tracks.iter().map(|t| t["id"].as_str().unwrap()).collect();
     let at = format!("/api/sessions/{session}/image");
@@ -37,7 +22,7 @@ async fn image(s: &TestServer, session: &str, tracks: &[Value]) -> Value {
 async fn a_file_with_one_channel_late_and_inverted_is_repaired_to_the_last_sample() {
     let s = TestServer::start().await;
     let session = s.session("Stereo").await;
-    let x = noise(480_000);
+    let x = noise(480_000, 9);
     let tracks = s.bring_in(&session, &[("choir.wav", wav(&[x.clone(), moved(&x, 7, -1.0)], 48_000, None))]).await;
     let v = image(&s, &session, &tracks).await;
     let pair = &v["repair"]["pairs"][0];
@@ -77,7 +62,7 @@ async fn a_file_with_one_channel_late_and_inverted_is_repaired_to_the_last_sampl
 async fn what_is_no_image_is_refused_with_a_sentence() {
     let s = TestServer::start().await;
     let session = s.session("Stereo").await;
-    let tracks = s.bring_in(&session, &[("a.wav", wav(&[noise(96_000), vec![0.0; 96_000]], 48_000, None))]).await;
+    let tracks = s.bring_in(&session, &[("a.wav", wav(&[noise(96_000, 9), vec![0.0; 96_000]], 48_000, None))]).await;
     let at = format!("/api/sessions/{session}/image");
     let (a, b) = (&tracks[0]["id"], &tracks[1]["id"]);
     for wrong in [json!([a]), json!([a, a]), json!([])] {
@@ -98,7 +83,7 @@ async fn what_is_no_image_is_refused_with_a_sentence() {
 async fn a_range_is_looked_at_by_itself() {
     let s = TestServer::start().await;
     let session = s.session("Range").await;
-    let x = noise(480_000);
+    let x = noise(480_000, 9);
     // Turned over in the second half only, as when a cable was changed.
     let other: Vec<f32> = x.iter().enumerate().map(|(n, v)| if n < 240_000 { *v } else { -*v }).collect();
     let tracks = s.bring_in(&session, &[("half.wav", wav(&[x, other], 48_000, None))]).await;
@@ -126,7 +111,7 @@ async fn a_range_is_looked_at_by_itself() {
 async fn a_repair_may_be_that_of_a_range_alone() {
     let s = TestServer::start().await;
     let session = s.session("Stretch").await;
-    let x = noise(576_000);
+    let x = noise(576_000, 9);
     let (from, to) = (192_000, 384_000);
     let bad = moved(&x, 2, -1.0);
     let other: Vec<f32> = (0..x.len()).map(|n| if (from..to).contains(&n) { bad[n] } else { x[n] }).collect();
@@ -186,7 +171,7 @@ async fn a_repair_may_be_that_of_a_range_alone() {
 async fn channels_are_named_by_their_layout() {
     let s = TestServer::start().await;
     let session = s.session("Many").await;
-    let x = noise(96_000);
+    let x = noise(96_000, 9);
     let planes: Vec<Vec<f32>> = (0..8).map(|c| moved(&x, c * 3, if c == 6 { -1.0 } else { 0.9 })).collect();
     let tracks = s.bring_in(&session, &[("hall.wav", wav(&planes, 48_000, None))]).await;
     let names: Vec<&str> = tracks.iter().map(|t| t["name"].as_str().unwrap()).collect();
@@ -227,7 +212,7 @@ async fn every_fault_is_repaired_in_the_delivered_file() {
     // Parts of a frame are exact up to 20 kHz: noise of 40 kHz brought up to 48 holds nothing above.
     let (from, to) = (SampleRate::new(40_000).unwrap(), SampleRate::new(48_000).unwrap());
     let mut x = vec![0f32; 480_000];
-    Resampler::new(from, to).read(&MemSource(noise(400_000)), 0, &mut x).unwrap();
+    Resampler::new(from, to).read(&MemSource(noise(400_000, 9)), 0, &mut x).unwrap();
     let scaled = |factor: f32| x.iter().map(|v| v * factor).collect::<Vec<f32>>();
     let louder = 10f32.powf(1.7 / 20.0);
     let faults = [
@@ -279,7 +264,7 @@ async fn every_fault_is_repaired_in_the_delivered_file() {
 async fn exchanged_sides_are_delivered_exchanged() {
     let s = TestServer::start().await;
     let session = s.session("Sides").await;
-    let (a, b) = (noise(96_000), moved(&noise(96_000), 37, 0.4));
+    let (a, b) = (noise(96_000, 9), moved(&noise(96_000, 9), 37, 0.4));
     let bytes = wav(&[a, b], 48_000, None);
     let (_, held) = read(&bytes);
     let tracks = s.bring_in(&session, &[("Hall pair.wav", bytes)]).await;

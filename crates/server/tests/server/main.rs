@@ -28,6 +28,7 @@ mod heals;
 mod image;
 mod listen;
 mod migrated;
+mod passages;
 mod paths;
 mod private_database;
 mod queue;

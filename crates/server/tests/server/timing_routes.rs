@@ -7,7 +7,7 @@ use marea_scene::takes::{blemished, takes};
 use serde_json::{Value, json};
 
 /// What a plan comes to, once it is measured.
-async fn measured(s: &TestServer, session: &str, kind: &str, of: &Value) -> Value {
+pub async fn measured(s: &TestServer, session: &str, kind: &str, of: &Value) -> Value {
     let path = format!("/api/sessions/{session}/{kind}");
     let (status, said) = s.post(&path, of.clone()).await;
     assert!(status == 202 || status == 204, "{status}: {said}");
@@ -17,7 +17,7 @@ async fn measured(s: &TestServer, session: &str, kind: &str, of: &Value) -> Valu
     view
 }
 
-async fn delivered(s: &TestServer, session: &str, name: &str) -> Vec<f32> {
+pub async fn delivered(s: &TestServer, session: &str, name: &str) -> Vec<f32> {
     let (_, job) =
         s.post(&format!("/api/sessions/{session}/deliveries"), json!({ "depth": "float32", "start": "session" })).await;
     s.settled(session).await;
@@ -26,7 +26,7 @@ async fn delivered(s: &TestServer, session: &str, name: &str) -> Vec<f32> {
 }
 
 /// The largest difference between two stretches of so many samples.
-fn apart(a: &[f32], b: &[f32]) -> f32 {
+pub fn apart(a: &[f32], b: &[f32]) -> f32 {
     a.iter().zip(b).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max)
 }
 

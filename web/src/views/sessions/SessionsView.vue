@@ -50,9 +50,9 @@ const create = () =>
     await router.push({ name: 'recordings', params: { session: made.id } })
   })
 
-const demo = () =>
+const demo = (of: 'evening' | 'rehearsal') =>
   guarded(async () => {
-    const made = await ask(client.POST('/api/demo'))
+    const made = await ask(client.POST('/api/demo', { params: { query: { of } } }))
     await router.push({ name: 'recordings', params: { session: made.id } })
   })
 
@@ -115,7 +115,8 @@ onMounted(load)
       </table>
       <p v-else-if="sessions" class="soft">No sessions yet. Make one and bring in your recordings, or open the demo.</p>
       <p v-if="sessions && !sessions.some((s) => s.is_demo)">
-        <el-button :disabled="busy" data-test="demo" @click="demo">Open the demo session Harbour Hall</el-button>
+        <el-button :disabled="busy" data-test="demo" @click="demo('evening')">Open the demo session Harbour Hall</el-button>
+        <el-button :disabled="busy" data-test="demo-rehearsal" @click="demo('rehearsal')">Open its rehearsal, loose in time</el-button>
       </p>
       <p class="soft foot"><a href="/reading/">API description</a></p>
     </div>

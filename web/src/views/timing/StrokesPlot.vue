@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import { computed, useTemplateRef } from 'vue'
+import { computed, ref, useTemplateRef } from 'vue'
 import SteppedPlot from '../../plot/SteppedPlot.vue'
 import type { Surface } from '../../plot/surface'
 import { useSession } from '../../session/store'
 import { palette } from '../../shared/theme'
 import { clock, fixed } from '../../shared/units'
-import { afterMs, offMs, paintStrokes, type Shown } from './strokes'
+import { afterMs, isWanted, offMs, paintStrokes, type Shown, type Which } from './strokes'
 
 const props = withDefaults(defineProps<{ shown: Shown[]; title?: string }>(), { title: 'Along the song' })
 const store = useSession()
@@ -15,10 +15,19 @@ const only = defineModel<string>('only', { required: true })
 const plot = useTemplateRef('plot')
 
 const struck = computed(() => store.inOrder.filter((t) => props.shown.some((s) => s.event.tracks.includes(t.id))))
-const of = computed(() => [props.shown, only.value])
+const ALL: { value: Which; label: string; title: string }[] = [
+  { value: 'all', label: 'all', title: 'Step through all strokes' },
+  { value: 'strong', label: 'strongest', title: 'Step through those that are louder than a usual one of their source' },
+  { value: 'off', label: 'off', title: 'Step through those that are moved, or too far off to be' },
+]
+/** Without levels no stroke is stronger than another. */
+const WHICH = computed(() => ALL.filter((w) => w.value !== 'strong' || props.shown.some((s) => s.event.level_db !== 0)))
+const which = ref<Which>('all')
+const of = computed(() => [props.shown, only.value, which.value])
+const isOne = (s: Shown) => isWanted(s, which.value, only.value)
 const paint = (s: Surface, looked: number | null) =>
-  paintStrokes(s, palette(), props.shown, store.rateHz, { chosen: looked, only: only.value })
-const wanted = (n: number) => only.value === '' || props.shown[n]!.event.tracks.includes(only.value)
+  paintStrokes(s, palette(), props.shown, store.rateHz, { chosen: looked, wanted: isOne })
+const wanted = (n: number) => isOne(props.shown[n]!)
 
 const side = (ms: number) => (Math.abs(ms) < 0.005 ? 'on it' : `${fixed(Math.abs(ms), 2)} ms ${ms < 0 ? 'early' : 'late'}`)
 function told(looked: number | null): string {
@@ -69,6 +78,18 @@ defineExpose({ step: (by: 1 | -1) => plot.value?.step(by), go: () => plot.value?
     >
       <el-option v-for="t in struck" :key="t.id" :value="t.id" :label="t.name" />
     </el-select>
+    <div class="choice" role="group" aria-label="Step through">
+      <button
+        v-for="w in WHICH"
+        :key="w.value"
+        :aria-pressed="which === w.value"
+        :title="w.title"
+        :data-test="`step-${w.value}`"
+        @click="which = w.value"
+      >
+        {{ w.label }}
+      </button>
+    </div>
   </SteppedPlot>
 </template>
 

@@ -7,6 +7,7 @@ const tabs = [
   { name: 'layer', label: 'Layer', title: 'A track that doubles another hit by hit' },
   { name: 'takes', label: 'Takes', title: 'Two takes of one part, side by side' },
   { name: 'comp', label: 'Comp', title: 'Of several takes a part each' },
+  { name: 'passages', label: 'Passages', title: 'Passages that are heard elsewhere, again or instead' },
   { name: 'noises', label: 'Noises', title: 'Fingers, breaths and clicks before notes' },
 ]
 </script>

@@ -19,6 +19,15 @@ export interface Shown {
 export const offMs = (s: Shown, rateHz: number) => ((s.event.at - s.event.meant) / rateHz) * 1000
 export const afterMs = (s: Shown, rateHz: number) => ((s.event.at + s.by - s.event.meant) / rateHz) * 1000
 
+/** Which strokes one steps through. */
+export type Which = 'all' | 'strong' | 'off'
+
+/** Is a stroke one of those: the strongest are louder than a usual one of their source, off are those that are moved or left. */
+export function isWanted(s: Shown, which: Which, only: string): boolean {
+  const here = only === '' || s.event.tracks.includes(only)
+  return here && (which === 'all' || (which === 'strong' ? s.event.level_db >= 0 : s.by !== 0 || s.left))
+}
+
 /** Fewest strokes of which that can be told. */
 const ENOUGH = 12
 /** Evenly spread ones have a median of half their largest deviation; those that keep a grid lie far under it. */
@@ -33,14 +42,14 @@ export function keepNoGrid(shown: Shown[], rateHz: number): boolean {
 
 /**
  * Deviation along the song: a ring where a stroke is, a dot where it goes (a square where it goes with what sounds before, a diamond
- * where a hand put it), and the way between. Those of other tracks than `only` are pale. Gives where they lie.
+ * where a hand put it), and the way between. Those that are not stepped through are pale. Gives where they lie.
  */
 export function paintStrokes(
   s: Surface,
   p: Palette,
   shown: Shown[],
   rateHz: number,
-  { chosen, only }: { chosen: number | null; only: string },
+  { chosen, wanted }: { chosen: number | null; wanted: (s: Shown) => boolean },
 ): Dot[] {
   const { ctx } = s
   const f = frameOf(s, 48, 34)
@@ -69,7 +78,7 @@ export function paintStrokes(
   shown.forEach((one, index) => {
     const at = x(one.event.at)
     const [before, after] = [y(offMs(one, rateHz)), y(afterMs(one, rateHz))]
-    ctx.globalAlpha = only === '' || one.event.tracks.includes(only) ? 1 : 0.22
+    ctx.globalAlpha = wanted(one) ? 1 : 0.22
     ctx.strokeStyle = one.left ? p.caution : p.soft
     ctx.beginPath()
     ctx.arc(at, before, index === chosen ? 5 : 3.5, 0, 7)
