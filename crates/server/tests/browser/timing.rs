@@ -103,6 +103,32 @@ async fn a_set_is_moved_together_and_what_is_delivered_is_moved_alike() {
         "return document.querySelector('[data-test=carried]')?.innerText.includes('moved like this')",
     )
     .await;
+    // In two sections: the first is taken back, and the second stays.
+    let half = |from: i64, to: i64| {
+        let mut section = plan["sections"][0].clone();
+        section["range"] = json!([from, to]);
+        section
+    };
+    let mut halves = plan.clone();
+    halves["sections"] = json!([half(0, 360_000), half(360_000, 720_000)]);
+    assert_eq!(s.patch(&format!("/api/sessions/{id}/desk"), json!({ "timing": halves })).await.0, 200);
+    b.until("by halves", "return document.querySelectorAll('[data-section]').length === 2").await;
+    b.click("[data-section='0'] [data-test=section-back]").await;
+    b.until(
+        "one taken back",
+        "return document.querySelector('[data-section=\"0\"] [data-test=strength]').value === '0' && document.querySelector('[data-test=carried]')?.innerText.includes('moved like this')",
+    )
+    .await;
+    let kept = s.get(&format!("/api/sessions/{id}")).await.1["desk"]["plans"]["timing"].clone();
+    let view = s.asked(&format!("/api/sessions/{id}/timing"), &kept).await.1;
+    let moved = |early: bool| {
+        let is = |e: &&Value| {
+            e["by"] != 0 && e["rides"] == false && (e["at"].as_f64().expect("a frame") < 340_000.0) == early
+        };
+        view["events"].as_array().expect("events").iter().filter(is).count()
+    };
+    assert_eq!((&view["carried"], moved(true)), (&json!("moved"), 0));
+    assert!(moved(false) > 3, "{}", moved(false));
     b.no_errors().await;
     b.close().await;
 }

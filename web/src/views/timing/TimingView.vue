@@ -88,6 +88,20 @@ const carried = computed(() => view.value?.carried ?? 'recorded')
 const move = () => void take(draft.value)
 const back = () => void take(asRecorded(draft.value))
 
+/** A section's moves are taken back and the others left, as soon as the set is cut anew: the plan that waits for it. */
+const takingBack = ref('')
+function sectionBack(n: number): void {
+  setSection(n, { ...draft.value.sections[n]!, strength: 0 })
+  takingBack.value = planKey(draft.value)
+}
+watch(current, (now) => {
+  if (!now || takingBack.value === '') return
+  // Whoever has changed it meanwhile wants to see it first.
+  const same = takingBack.value === planKey(draft.value)
+  takingBack.value = ''
+  if (same) void take(anyMoved.value ? draft.value : asRecorded(draft.value))
+})
+
 /** The stroke that is looked at, and those of which track. */
 const chosen = ref<number | null>(null)
 const only = ref('')
@@ -221,6 +235,15 @@ useKeys('Timing', [
         @change="setSection(n, $event)"
         @remove="removeSection(n)"
       >
+        <button
+          v-if="carried === 'moved' && current && s.strength > 0"
+          class="plain"
+          title="Takes the moves of this section back, and leaves the others"
+          data-test="section-back"
+          @click="sectionBack(n)"
+        >
+          As played
+        </button>
         <button
           v-if="n === draft.sections.length - 1"
           class="plain"
