@@ -9,5 +9,5 @@ if [ ! -x "$place/env/bin/python" ]; then
   logged "Making a place for Python's packages" python3 -m venv "$place/env"
 fi
 logged "Installing librosa and mir_eval" "$place/env/bin/pip" install --quiet --disable-pip-version-check librosa==0.11.0 mir_eval==0.8.2
-cargo run --quiet --package marea-scene --bin onsets -- "${1:-9601}" "${2:-9624}" "${3:-40}" "$place/played"
+cargo run --quiet --package marea-scene --bin onsets -- "${1:-9601}" "${2:-9616}" "${3:-40}" "$place/played"
 "$place/env/bin/python" scripts/onsets.py "$place/played" docs/accuracy-onsets.md

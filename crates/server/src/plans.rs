@@ -1,9 +1,12 @@
 //! Plans of timing: how a set is moved together, how a layer is set onto its source, how two takes are brought together. Plain data:
 //! kept with the session, measured by jobs, and changed later.
 
+mod limits;
 pub mod passages;
 
 use crate::error::ServerError;
+pub use limits::MOST_BY_HAND;
+use limits::{not_many, within};
 use marea_core::timing::grid::Grid;
 use passages::PassagesOf;
 use serde::{Deserialize, Serialize};
@@ -12,8 +15,6 @@ use uuid::Uuid;
 
 /// Sections of one plan, at most.
 const MOST_SECTIONS: usize = 200;
-/// Strokes that are drawn, left out or moved by hand in one plan, at most: a plan is asked about in an address, which holds 64 KiB.
-pub const MOST_BY_HAND: usize = 400;
 /// Plans of layers or of takes that are kept of one session.
 const MOST_PLANS: usize = 20;
 /// Takes that one part is chosen from, at most.
@@ -153,21 +154,6 @@ pub struct Meant {
     pub takes: [Uuid; 2],
     /// Session frames, as recorded, from its first chord to its last.
     pub range: [i64; 2],
-}
-
-/// A number, what it is called, and what it may be.
-fn within(name: &str, value: f64, [least, most]: [f64; 2]) -> Result<(), ServerError> {
-    match (least..=most).contains(&value) {
-        true => Ok(()),
-        false => Err(ServerError::Invalid(format!("{name} {value} is not between {least} and {most}"))),
-    }
-}
-
-fn not_many(count: usize, most: usize, what: &str) -> Result<(), ServerError> {
-    match count <= most {
-        true => Ok(()),
-        false => Err(ServerError::Invalid(format!("{most} {what} at most"))),
-    }
 }
 
 fn far(moves: impl IntoIterator<Item = i64>) -> Result<(), ServerError> {

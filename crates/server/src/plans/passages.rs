@@ -1,6 +1,6 @@
 //! Passages that are placed elsewhere: where they are from, where they go, and how they come and go.
 
-use super::{MOST_BY_HAND, not_many};
+use super::limits::{MOST_BY_HAND, not_many};
 use crate::error::ServerError;
 use marea_core::edit::passage::Passage;
 use serde::{Deserialize, Serialize};

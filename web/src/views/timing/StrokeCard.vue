@@ -50,7 +50,7 @@ function typed(e: globalThis.Event): void {
 </script>
 
 <template>
-  <section class="card" data-test="stroke-card">
+  <section class="looked-at" data-test="stroke-card">
     <h2>{{ names }} <button class="plain close" aria-label="Choose none" @click="emit('close')">×</button></h2>
     <p>
       <span class="mono">{{ clock(one.event.at, store.rateHz) }}</span> · {{ side(offMs(one, store.rateHz)) }}
@@ -82,32 +82,13 @@ function typed(e: globalThis.Event): void {
 </template>
 
 <style scoped>
-.card {
-  border: 1px solid var(--depth);
-  border-radius: 4px;
-  padding: 4px 8px;
-  margin-bottom: 8px;
-  font-size: 13px;
-}
 h2 {
   display: flex;
   justify-content: space-between;
 }
-p {
-  margin: 3px 0;
-}
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 4px;
-}
 .pin {
   display: flex;
   gap: 6px;
-}
-.typed {
-  width: 62px;
 }
 .close {
   padding: 0 5px;

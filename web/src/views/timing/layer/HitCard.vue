@@ -22,7 +22,7 @@ function typed(e: globalThis.Event): void {
 </script>
 
 <template>
-  <section data-test="hit-card">
+  <section class="looked-at" data-test="hit-card">
     <h2>Hit at {{ clock(hit.at, store.rateHz) }}</h2>
     <p :class="hit.verdict === 'undecided' ? 'undecided' : ''">{{ told }}</p>
     <p class="row">
@@ -39,25 +39,3 @@ function typed(e: globalThis.Event): void {
     </p>
   </section>
 </template>
-
-<style scoped>
-section {
-  border: 1px solid var(--depth);
-  border-radius: 4px;
-  padding: 4px 8px;
-  margin-bottom: 8px;
-  font-size: 13px;
-}
-p {
-  margin: 3px 0;
-}
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 4px;
-}
-.typed {
-  width: 62px;
-}
-</style>

@@ -44,7 +44,7 @@ function toBar(e: globalThis.Event): void {
 </script>
 
 <template>
-  <section data-test="passage-card">
+  <section class="looked-at" data-test="passage-card">
     <h2>{{ names }}</h2>
     <p class="soft">
       from
@@ -89,29 +89,10 @@ function toBar(e: globalThis.Event): void {
 </template>
 
 <style scoped>
-section {
-  border: 1px solid var(--depth);
-  border-radius: 4px;
-  padding: 4px 8px;
-  margin-bottom: 8px;
-  font-size: 13px;
-}
-p {
-  margin: 4px 0;
-}
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 4px 6px;
-}
 .row > label {
   min-width: 92px;
 }
-.typed {
-  width: 62px;
-}
-.bar {
+.looked-at .bar {
   width: 84px;
 }
 </style>
