@@ -87,7 +87,7 @@ impl From<LayerOf> for Subject {
 
 impl Derived for LayerOf {
     const KIND: &'static str = "layer";
-    const METHOD: u32 = 1;
+    const METHOD: u32 = 2;
     type Measured = LayerFound;
 
     fn subject(&self) -> String {
