@@ -94,7 +94,7 @@ pub fn layered(sounds: [&Placed; 2], rate: SampleRate, report: Report) -> Result
         });
     };
     let reach = rate.frames(REACH_S) as f64;
-    let source = with_doubled(source, &heard, &at(&layer), (common, reach));
+    let (source, by_double) = with_doubled(source, &heard, &at(&layer), (common, reach));
     let of = paired(&at(&source), &at(&layer), common, reach);
     let both: Vec<[&Struck; 2]> = source.iter().zip(&of).filter_map(|(s, of)| of.map(|n| [s, &layer[n]])).collect();
     let [first, second] = [settled(&source, rate), settled(&layer, rate)];
@@ -106,7 +106,8 @@ pub fn layered(sounds: [&Placed; 2], rate: SampleRate, report: Report) -> Result
         let agreed = moments.iter().all(|x| x.alike >= FEWEST && x.spread <= spread);
         let direct = alike(&source[n], &layer[m]).filter(|(_, c)| same && c.abs() > SAME_HERE);
         let lag = direct.map(|(lag, _)| (layer[m].frame - source[n].frame) as f64 + lag);
-        let solid = if same { lag.is_some() } else { agreed };
+        // One that is told by its double alone has nothing else that says so.
+        let solid = !by_double[n] && if same { lag.is_some() } else { agreed };
         let begins = moments[0].at;
         let layer = begins + lag.unwrap_or(moments[1].at - begins);
         Some(Match { source: begins, layer, verdict: if solid { Verdict::Solid } else { Verdict::Likely } })
@@ -142,23 +143,29 @@ fn known(all: Vec<Struck>, correlated: f64) -> Vec<Struck> {
 }
 
 /// With those soft strokes of the source that sound like no other, as a shaker's do, and are doubled all the same: where the layer has a
-/// stroke that is no other's, as far from the common lag as most.
-fn with_doubled(mut source: Vec<Struck>, heard: &[Struck], layer: &[f64], (common, reach): (f64, f64)) -> Vec<Struck> {
+/// stroke that is no other's, as far from the common lag as most. Of every stroke, whether it is one of those.
+fn with_doubled(
+    source: Vec<Struck>,
+    heard: &[Struck],
+    layer: &[f64],
+    (common, reach): (f64, f64),
+) -> (Vec<Struck>, Vec<bool>) {
     let at: Vec<f64> = source.iter().map(|s| s.at).collect();
     let of = paired(&at, layer, common, reach);
     let mut off: Vec<f64> =
         of.iter().zip(&at).filter_map(|(n, at)| n.map(|n| (layer[n] - at - common).abs())).collect();
     let near = (USUALLY * median(&mut off).unwrap_or(0.0)).min(reach);
+    let mut all: Vec<(Struck, bool)> = source.into_iter().map(|s| (s, false)).collect();
     for (n, l) in layer.iter().enumerate() {
         let apart = |s: &&Struck| (s.at + common - l).abs();
         let closest = heard.iter().min_by(|a, b| apart(a).total_cmp(&apart(b)));
         if let Some(s) = closest.filter(|s| !of.contains(&Some(n)) && apart(s) <= near && !at.contains(&s.at)) {
-            source.push(s.clone());
+            all.push((s.clone(), true));
         }
     }
-    source.sort_by(|a, b| a.at.total_cmp(&b.at));
-    source.dedup_by(|a, b| a.at == b.at);
-    source
+    all.sort_by(|a, b| a.0.at.total_cmp(&b.0.at));
+    all.dedup_by(|a, b| a.0.at == b.0.at);
+    all.into_iter().unzip()
 }
 
 /// Are the two sounds the same ones, apart from level and polarity?
