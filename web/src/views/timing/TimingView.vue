@@ -16,6 +16,7 @@ import SectionRow from './SectionRow.vue'
 import StrokeCard from './StrokeCard.vue'
 import StrokesPlot from './StrokesPlot.vue'
 import HeldLine from './HeldLine.vue'
+import SeveralTracks from './SeveralTracks.vue'
 import TimingPage from './TimingPage.vue'
 import {
   ALL_STROKES,
@@ -168,36 +169,22 @@ useKeys('Timing', [
   <TimingPage title="Timing" :least="1">
     <template #pickers>
       <label for="set" title="Tracks that are cut and moved together">tracks of the set</label>
-      <el-select
+      <SeveralTracks
         id="set"
         :model-value="draft.set"
-        multiple
-        collapse-tags
-        collapse-tags-tooltip
-        filterable
-        size="small"
         class="several"
         data-test="set"
-        @change="(set: string[]) => change({ set })"
-      >
-        <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
-      </el-select>
+        @update:model-value="(set: string[]) => change({ set })"
+      />
       <label for="hits" title="Tracks whose strokes are moved, and all that sounds with them">strokes of</label>
-      <el-select
+      <SeveralTracks
         id="hits"
-        :model-value="draft.hits"
-        multiple
-        collapse-tags
-        collapse-tags-tooltip
-        filterable
-        size="small"
+        :model-value="draft.hits ?? []"
         class="several"
         placeholder="all that have some"
         data-test="hits"
-        @change="(hits: string[]) => change({ hits })"
-      >
-        <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
-      </el-select>
+        @update:model-value="(hits: string[]) => change({ hits })"
+      />
       <el-button type="primary" size="small" title="G" :disabled="draft.set.length === 0" data-test="listen" @click="listen">
         Listen for strokes
       </el-button>

@@ -9,6 +9,7 @@ import { tellTrouble } from '../../../shared/notice'
 import { palette } from '../../../shared/theme'
 import { clock } from '../../../shared/units'
 import { useTaking } from '../asked'
+import SeveralTracks from '../SeveralTracks.vue'
 import TimingPage from '../TimingPage.vue'
 import { heardParts, SHORTEST_S, withPart, withTakes, type Plan } from './parts'
 import { frameAt, paintStrip, ROW, rowAt } from './strip'
@@ -102,21 +103,14 @@ useKeys('Comp', [
   <TimingPage title="Comp" :least="2">
     <template #pickers>
       <label for="takes">takes of one part</label>
-      <el-select
+      <SeveralTracks
         id="takes"
         :model-value="takes"
-        multiple
-        collapse-tags
-        collapse-tags-tooltip
-        filterable
-        size="small"
         class="several"
         placeholder="the first is heard where none is chosen"
         data-test="takes"
-        @change="(ids: string[]) => change(withTakes(draft, ids))"
-      >
-        <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
-      </el-select>
+        @update:model-value="(ids: string[]) => change(withTakes(draft, ids))"
+      />
       <template v-if="takes.length > 1">
         <el-button type="primary" size="small" title="Enter" :disabled="busy || !any" data-test="put-together" @click="together"
           >Put the parts together</el-button

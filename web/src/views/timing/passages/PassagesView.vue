@@ -10,6 +10,7 @@ import { tellTrouble } from '../../../shared/notice'
 import { clock } from '../../../shared/units'
 import { useTaking } from '../asked'
 import HearPlan from '../HearPlan.vue'
+import SeveralTracks from '../SeveralTracks.vue'
 import TimingPage from '../TimingPage.vue'
 import JoinsPlot from './JoinsPlot.vue'
 import PassageCard from './PassageCard.vue'
@@ -94,20 +95,13 @@ useKeys('Passages', [
   <TimingPage title="Passages" :least="1">
     <template #pickers>
       <label for="passage-of">passage of</label>
-      <el-select
+      <SeveralTracks
         id="passage-of"
         :model-value="tracks"
-        multiple
-        collapse-tags
-        collapse-tags-tooltip
-        filterable
-        size="small"
         class="several"
         data-test="passage-of"
-        @change="(ids: string[]) => (picked = ids)"
-      >
-        <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
-      </el-select>
+        @update:model-value="(ids: string[]) => (picked = ids)"
+      />
       <el-button size="small" title="=" data-test="loop-is-one" @click="ofTheLoop">The loop is a passage</el-button>
       <div class="choice" role="group" aria-label="Passages begin">
         <button v-for="s in SNAPS" :key="s.value" :aria-pressed="snap === s.value" :data-test="`snap-${s.value}`" @click="snap = s.value">
