@@ -129,6 +129,7 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(takes::take_takes)
             .service(comp::take_comp)
             .service(passages::take_passages)
+            .service(passages::passages_carried)
             .service(noises::request_noises)
             .service(noises::show_noises)
             .service(noises::lower)

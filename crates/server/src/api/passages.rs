@@ -7,10 +7,12 @@ use crate::db::patch::EditPatch;
 use crate::db::sessions;
 use crate::db::tracks::{self, TrackRow, named};
 use crate::derive::proved::with_linked;
-use crate::error::{ErrorBody, ServerError};
+use crate::error::{ErrorBody, ServerError, sentence};
 use crate::plans::passages::{PassageOf, PassagesOf};
 use actix_web::{HttpResponse, post, web};
 use marea_core::edit::passage::Passage;
+use serde::Serialize;
+use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// Session frame at which a track begins, with all that it is moved by.
@@ -61,6 +63,37 @@ pub(super) async fn planned(state: &State, session: Uuid, of: &PassagesOf) -> Re
     of.check()?;
     in_bounds(state, session, of.frames()).await?;
     placed(of, &tracks::of_session(state.db(), session).await?)
+}
+
+/// Passages against what the tracks play now.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PassagesView {
+    /// The tracks play them, and no others.
+    pub carried: bool,
+    /// Why they cannot be placed, in a sentence; none where they can.
+    pub trouble: Option<String>,
+}
+
+/// Do the tracks play these passages, and could they? Changes nothing.
+#[utoipa::path(request_body = PassagesOf, responses((status = 200, body = PassagesView), (status = 404, body = ErrorBody), (status = 422, body = ErrorBody)))]
+#[post("/sessions/{session}/passages/carried")]
+pub async fn passages_carried(
+    state: web::Data<State>,
+    path: web::Path<String>,
+    of: web::Json<PassagesOf>,
+) -> Result<web::Json<PassagesView>, ServerError> {
+    let session = sessions::get(state.db(), id(&path, "session")?).await?.id;
+    let patches = match planned(&state, session, &of).await {
+        Err(ServerError::Conflict(why)) => {
+            return Ok(web::Json(PassagesView { carried: false, trouble: Some(sentence(&why)) }));
+        }
+        patches => patches?,
+    };
+    let all = tracks::of_session(state.db(), session).await?;
+    let is = |(id, patch): &(Uuid, EditPatch)| {
+        all.iter().find(|t| t.id == *id).is_some_and(|t| patch.on(t.edit()) == *t.edit())
+    };
+    Ok(web::Json(PassagesView { carried: patches.iter().all(is), trouble: None }))
 }
 
 /// Place these passages, and no others: one decision. What was placed before and is not among them is heard as it was.

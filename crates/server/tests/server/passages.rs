@@ -36,8 +36,15 @@ async fn a_passage_is_heard_again_with_all_that_it_carries() {
     assert_eq!(status, 201, "{said}");
     let before = [delivered(&s, &session, "Near.wav").await, delivered(&s, &session, "Far.wav").await];
     assert!(before[0][60_500].abs() < 0.5 * near[60_500].abs(), "lowered");
-    // Placed by one of the two, both play it, at the same frames of the session.
     let path = format!("/api/sessions/{session}/passages");
+    let carried = async |of: Value| s.post(&format!("{path}/carried"), json!({ "passages": of })).await.1;
+    assert_eq!(
+        carried(json!([])).await,
+        json!({ "carried": true, "trouble": null }),
+        "none is set, and none is placed"
+    );
+    assert_eq!(carried(json!([passage(&ids[0], json!({}))])).await["carried"], false);
+    // Placed by one of the two, both play it, at the same frames of the session.
     let (status, said) = s.post(&path, json!({ "passages": [passage(&ids[0], json!({}))] })).await;
     assert_eq!((status, &said["label"]), (201, &json!("a passage placed")), "{said}");
     for (name, was) in ["Near.wav", "Far.wav"].iter().zip(&before) {
@@ -47,6 +54,9 @@ async fn a_passage_is_heard_again_with_all_that_it_carries() {
         assert_eq!(now[288_480..], was[288_480..], "{name}: and after it");
         assert!(apart(&now[239_520..240_000], &was[239_520..240_000]) > 0.0, "{name}: it fades in");
     }
+    assert_eq!(carried(json!([passage(&ids[0], json!({}))])).await["carried"], true);
+    assert_eq!(carried(json!([passage(&ids[0], json!({ "head": 500 }))])).await["carried"], false);
+    assert_eq!(carried(json!([])).await["carried"], false);
     // What is seen is what is heard, and what it would be without.
     let track = s.tracks(&session).await[0].clone();
     let seen: Vec<i64> = track["pieces"].as_array().unwrap().iter().map(|p| p["from"].as_i64().unwrap()).collect();
@@ -95,6 +105,8 @@ async fn what_cannot_be_placed_is_refused_and_the_plan_is_kept() {
     let stranger = passage("00000000-0000-0000-0000-000000000000", json!({}));
     assert_eq!(s.post(&path, json!({ "passages": [stranger] })).await.0, 404);
     let nowhere = passage(&one, json!({ "range": [600_000, 648_000] }));
+    let (_, told) = s.post(&format!("{path}/carried"), json!({ "passages": [nowhere] })).await;
+    assert!(told["trouble"].as_str().unwrap().starts_with("One: nothing is recorded"), "{told}");
     let (status, said) = s.post(&path, json!({ "passages": [nowhere] })).await;
     assert!(status == 409 && said["message"].as_str().unwrap().contains("One: nothing is recorded"), "{said}");
     // What follows a time map is not taken apart as well.

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { ask, client } from '../../../api/client'
 import LanesFold from '../../../lanes/LanesFold.vue'
@@ -14,7 +15,7 @@ import SeveralTracks from '../SeveralTracks.vue'
 import TimingPage from '../TimingPage.vue'
 import JoinsPlot from './JoinsPlot.vue'
 import PassageCard from './PassageCard.vue'
-import { again, isTaken, ofKnown, ofLoop, placeOf, SHORTEST_S, snapped, type Passage, type Plan, type Snap } from './plan'
+import { again, ofKnown, ofLoop, placeOf, SHORTEST_S, snapped, type Passage, type Plan, type Snap } from './plan'
 
 const SNAPS: { value: Snap; label: string }[] = [
   { value: 'bar', label: 'on bars' },
@@ -71,11 +72,21 @@ function step(by: 1 | -1): void {
 /** To half a second before it. */
 const hear = (p: Passage) => store.transport?.seek(Math.max(0, placeOf(p, 'from') - Math.round(store.rateHz / 2)))
 
-const taken = computed(() => isTaken(draft.value, store.tracks))
-const { take, busy } = useTaking((plan: Plan) =>
-  ask(client.POST('/api/sessions/{session}/passages', { params: { path: { session: store.id } }, body: plan })),
-)
 const carriedAny = computed(() => store.tracks.some((t) => t.passages.length > 0))
+const path = () => ({ session: store.id })
+/** What the server says of what is set: asked again whenever the session moves. */
+const told = useQuery({
+  queryKey: computed(() => [store.id, 'passages', draft.value, store.detail?.session.revision]),
+  queryFn: ({ signal }) =>
+    ask(client.POST('/api/sessions/{session}/passages/carried', { params: { path: path() }, body: draft.value, signal })),
+  enabled: () => store.id !== '' && (passages.value.length > 0 || carriedAny.value),
+  placeholderData: (before) => before,
+})
+const taken = computed(() => told.data.value?.carried === true && !told.isPlaceholderData.value)
+const trouble = computed(() => told.data.value?.trouble ?? '')
+const { take, busy } = useTaking((plan: Plan) =>
+  ask(client.POST('/api/sessions/{session}/passages', { params: { path: path() }, body: plan })),
+)
 const onLanes = computed<LaneStroke[]>(() =>
   passages.value.flatMap((p) => p.tracks.map((track) => ({ track, frame: p.at, to: p.at, kind: 'drawn' as const }))),
 )
@@ -87,7 +98,7 @@ useKeys('Passages', [
   { key: 'p', label: 'The passage goes where the sound stands', run: putHere },
   { key: 'd', label: 'Once more after it', run: onceMore },
   { key: 'x', label: 'Take the passage out', run: () => looked.value && remove() },
-  { key: 'Enter', label: 'Place the passages', run: () => !taken.value && take(draft.value) },
+  { key: 'Enter', label: 'Place the passages', run: () => !taken.value && trouble.value === '' && take(draft.value) },
 ])
 </script>
 
@@ -110,6 +121,7 @@ useKeys('Passages', [
       </div>
     </template>
     <LanesFold :strokes="onLanes" />
+    <p v-if="trouble" class="sentence undecided" data-test="passages-trouble">{{ trouble }}</p>
     <div v-if="looked" class="plots">
       <JoinsPlot
         :passage="looked"
@@ -121,10 +133,10 @@ useKeys('Passages', [
       <aside class="facts">
         <p v-if="taken" class="clear" data-test="carried">The tracks play like this.</p>
         <div v-else class="buttons">
-          <el-button type="primary" size="small" title="Enter" :disabled="busy" data-test="place" @click="take(draft)">{{
+          <el-button type="primary" size="small" title="Enter" :disabled="busy || trouble !== ''" data-test="place" @click="take(draft)">{{
             passages.length === 1 ? 'Place it' : 'Place them'
           }}</el-button>
-          <HearPlan :plan="{ passages: draft }" :ready="true" :carried="taken" />
+          <HearPlan :plan="{ passages: draft }" :ready="trouble === ''" :carried="taken" />
         </div>
         <PassageCard
           :passage="looked"

@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
 import { oneTempo } from '../../../shared/beats'
-import { again, EDGES, isTaken, ofKnown, ofLoop, placeOf, snapped, withEdge, type Passage } from './plan'
+import { again, EDGES, ofKnown, ofLoop, placeOf, snapped, withEdge, type Passage } from './plan'
 
 const passage = (over: Partial<Passage> = {}): Passage => ({
   tracks: ['a'],
@@ -41,25 +41,6 @@ it('has edges that are dragged, and fades that stay within it', () => {
 it('comes again after itself', () => {
   expect(again(passage({ moved: true }), beats, 'bar')).toEqual(passage({ at: 192_000 }))
   expect(again(passage({ range: [0, 10_000], at: 96_000 }), beats, 'bar').at).toBe(106_000)
-})
-
-// The same numbers as the server's test of a passage that a track carries.
-it('is taken when every track carries it, counted from where the track begins', () => {
-  const track = (id: string, passages: object[], link_id: string | null = null) => ({
-    id,
-    link_id,
-    start_frame: 990,
-    correction: { offset_frames: 8.7, invert: false, gain_db: 0 },
-    path_frames: 2,
-    passages: passages as never,
-  })
-  const carried = { from: 42_200, to: 97_400, by: 96_000, fade_in: 480, fade_out: 960, moved: false }
-  const plan = { passages: [passage()] }
-  expect(isTaken(plan, [track('a', [carried]), track('b', [])])).toBe(true)
-  expect(isTaken(plan, [track('a', [])])).toBe(false)
-  expect(isTaken({ passages: [] }, [track('a', [carried])])).toBe(false)
-  expect(isTaken(plan, [track('a', [carried], 'l'), track('b', [], 'l')])).toBe(false)
-  expect(isTaken(plan, [track('a', [carried], 'l'), track('b', [carried], 'l')])).toBe(true)
 })
 
 it('forgets tracks that are gone', () => {

@@ -1,4 +1,4 @@
-import type { Schemas, Track } from '../../../api/client'
+import type { Schemas } from '../../../api/client'
 import { nearestBeat, type Steady } from '../../../shared/beats'
 
 export type Plan = Schemas['PassagesOf']
@@ -71,28 +71,6 @@ export function again(p: Passage, beats: readonly Steady[], snap: Snap): Passage
   const ends = p.at + lasts(p)
   const next = snapped(ends, beats, snap)
   return { ...p, at: next > p.at ? next : ends, moved: false }
-}
-
-type Carried = Pick<Track, 'id' | 'link_id' | 'start_frame' | 'correction' | 'path_frames' | 'passages'>
-
-/** Do the tracks carry what is set, and nothing else? As the server lays it: frames from where each track begins. */
-export function isTaken(plan: Plan, tracks: readonly Carried[]): boolean {
-  const of = (p: Passage, t: Carried) =>
-    p.tracks.includes(t.id) || (!!t.link_id && tracks.some((o) => p.tracks.includes(o.id) && o.link_id === t.link_id))
-  return tracks.every((t) => {
-    const begins = t.start_frame + Math.floor(t.correction.offset_frames + t.path_frames)
-    const set = (plan.passages ?? []).filter((p) => of(p, t))
-    const carried = (p: Passage) => [
-      p.range[0]! - head(p) - begins,
-      p.range[1]! + tail(p) - begins,
-      p.at - p.range[0]!,
-      p.fade_in,
-      p.fade_out,
-      p.moved ?? false,
-    ]
-    const now = t.passages.map((p) => [p.from, p.to, p.by, p.fade_in, p.fade_out, p.moved ?? false])
-    return JSON.stringify(set.map(carried)) === JSON.stringify(now)
-  })
 }
 
 /** Without tracks that are gone, and without passages of which no track is left. */
