@@ -14,12 +14,12 @@ use marea_scene::harbour_hall::scene;
 use marea_scene::stereo::{Technique, recording};
 use rayon::prelude::*;
 
-/// Forty-eight recordings: every inversion found and none said where there is none; time between the channels within a tenth
+/// Twenty-four recordings: every inversion found and none said where there is none; time between the channels within a tenth
 /// of a sample where it is told, and never told of microphones apart.
 #[test]
 fn inversion_is_right_in_every_recording_and_wide_ones_are_left_alone() {
     let rate = SampleRate::new(48_000).unwrap();
-    let told: Vec<[usize; 2]> = (1_000..1_048u64)
+    let told: Vec<[usize; 2]> = (1_000..1_024u64)
         .into_par_iter()
         .map(|seed| {
             let r = recording(30.0, seed);
@@ -52,11 +52,11 @@ fn inversion_is_right_in_every_recording_and_wide_ones_are_left_alone() {
     assert!(found * 10 >= there * 7, "most of the {there} delays are found: {found}");
 }
 
-/// The demo's recordings of several channels, of three evenings: what went wrong between their channels is found.
+/// The demo's recordings of several channels, of two evenings: what went wrong between their channels is found.
 #[test]
 fn the_evening_has_its_faults() {
     let rate = SampleRate::new(48_000).unwrap();
-    [1, 7, 8].into_par_iter().for_each(|seed| {
+    [1, 7].into_par_iter().for_each(|seed| {
         let evening = evening(75.0, seed);
         let told = |file: &str| {
             let (_, planes) = evening.rendered.files.iter().find(|f| f.0 == file).unwrap();
