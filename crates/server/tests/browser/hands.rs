@@ -230,7 +230,7 @@ async fn small_and_large_screens_show_everything() {
         "passages",
         "noises",
         "deliver",
-        ] {
+    ] {
         b.page.goto(&format!("{}/sessions/{session}/{view}", s.base)).await.expect("the page");
         b.find("main > *").await;
         if view == "check" {
