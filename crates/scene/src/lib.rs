@@ -6,6 +6,7 @@
 pub mod after;
 mod between;
 pub mod clocks;
+pub mod doubles;
 pub mod evening;
 pub mod grid;
 pub mod harbour_hall;
@@ -26,6 +27,7 @@ pub mod stereo;
 pub mod struck;
 pub mod takes;
 pub mod varied;
+pub mod voice;
 pub mod walkers;
 
 pub use render::{Arrival, Rendered, write_files};

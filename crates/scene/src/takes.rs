@@ -237,7 +237,7 @@ fn damped(mut x: Vec<f32>) -> Vec<f32> {
 }
 
 /// Another day: another place before the microphone, another colour, other noise.
-fn elsewhere(mut x: Vec<f32>, rng: &mut ChaCha8Rng) -> Vec<f32> {
+pub(crate) fn elsewhere(mut x: Vec<f32>, rng: &mut ChaCha8Rng) -> Vec<f32> {
     let keep = rng.random_range(0.0..0.35f32);
     let mut held = 0.0;
     x.iter_mut().for_each(|v| {

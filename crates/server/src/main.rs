@@ -46,6 +46,8 @@ enum Command {
     Tighten(cli::TightenArgs),
     /// Hold two takes of one part against each other, chord by chord, and tell where they do not sit together.
     Takes(cli::TakesArgs),
+    /// Hold takes that double a lead against it, and tell which moment of each is which of the lead's.
+    Shadow(cli::ShadowArgs),
     /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
     Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
@@ -78,6 +80,7 @@ fn main() -> ExitCode {
         Command::Notes(args) => done(cli::run_notes(&args)),
         Command::Sync(args) => done(cli::run_sync(&args)),
         Command::Takes(args) => done(cli::run_takes(&args)),
+        Command::Shadow(args) => done(cli::run_shadow(&args)),
         Command::Tempo(args) => done(cli::run_tempo(&args)),
         Command::Hits(args) => done(cli::run_hits(&args)),
         Command::Layer(args) => done(cli::run_layer(&args)),

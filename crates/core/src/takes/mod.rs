@@ -1,14 +1,11 @@
 //! Two takes of one part side by side, chord by chord.
 //!
-//! [`bands`] hears both, [`path`] says which moment of one is which of the other, [`onset`] when a chord begins, [`alike`] whether they are
+//! [`crate::warp`] hears both and says which moment of one is which of the other, [`onset`] when a chord begins, and whether they are
 //! the same chords; [`flags`] tells the passages where the two do not sit together, and by the beats which of them is off.
 
-mod alike;
-mod bands;
 mod chord;
 mod flags;
 mod onset;
-mod path;
 
 use crate::dsp::stats::median;
 use crate::edit::tempo::Beats;
@@ -17,11 +14,12 @@ use crate::progress::MeasureError;
 use crate::signal::Placed;
 use crate::units::SampleRate;
 use crate::verdict::Verdict;
-use bands::{Bands, HOP_S};
+use crate::warp::alike;
+use crate::warp::bands::{Bands, HOP_S};
+use crate::warp::path::{Path, path};
 pub use chord::Chord;
 pub use flags::{Flagged, Off, SLACK_MS, flagged};
 use onset::first_string;
-use path::{Path, path};
 
 /// Takes are held together within this, in seconds.
 const REACH_S: f64 = 0.2;

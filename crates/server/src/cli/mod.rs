@@ -2,7 +2,8 @@
 //! session, or on one file of several channels by itself; `marea paths` on a map of signal paths, `marea probe` on a path
 //! that exists, `marea follow` on a print, `marea notes` on a rendered instrument, `marea sync` on recorders with clocks of their own,
 //! `marea tempo` on tracks against a grid, `marea hits` on the strokes of a set,
-//! `marea tighten` to set them onto a grid, `marea layer` on what doubles a track, `marea takes` on two takes of one part.
+//! `marea tighten` to set them onto a grid, `marea layer` on what doubles a track, `marea takes` on two takes of one part, `marea shadow` on takes that
+//! double a lead.
 
 mod args;
 mod facts;
@@ -18,6 +19,7 @@ mod plain;
 mod probe;
 mod report;
 mod session;
+mod shadow;
 mod sync;
 mod takes;
 mod tempo;
@@ -31,6 +33,7 @@ pub use layer::{LayerArgs, run_layer};
 pub use notes::{NotesArgs, run_notes};
 pub use paths::{PathsArgs, run_paths};
 pub use probe::{ProbeArgs, run_probe};
+pub use shadow::{ShadowArgs, run_shadow};
 pub use sync::{SyncArgs, run_sync};
 pub use takes::{TakesArgs, run_takes};
 pub use tempo::{TempoArgs, run_tempo};

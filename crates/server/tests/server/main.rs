@@ -14,6 +14,7 @@ mod cli_layer;
 mod cli_notes;
 mod cli_paths;
 mod cli_probe;
+mod cli_shadow;
 mod cli_sync;
 mod cli_takes;
 mod cli_tempo;

@@ -26,6 +26,7 @@ const SIDE: usize = 3;
 const ASK: usize = 512;
 
 /// Forty levels every five milliseconds, about their band's mean, in standard deviations of all.
+#[derive(Clone)]
 pub struct Bands {
     /// By time.
     pub rows: Vec<[f32; BANDS]>,
@@ -48,7 +49,7 @@ impl Bands {
         let len = 2 * index(rate.frames(WINDOW_S / 2.0));
         let hop = rate.hz_f64() * HOP_S;
         let count = ((to - from).max(0) as f64 / hop).ceil() as usize;
-        let filters = filters(rate.hz_f64(), len);
+        let filters = filters(BANDS, EDGES_HZ, rate.hz_f64() / len as f64);
         let taper: Vec<f32> = (0..len).map(|i| hann(i, len)).collect();
         let mut t = Transform::new(len);
         let (mut x, mut spectrum) = (vec![0f32; len], vec![Complex32::default(); t.bins()]);
@@ -65,6 +66,17 @@ impl Bands {
         }
         let full_scale = 2.0 * (len as f32 / 4.0).ln();
         Ok(levelled(rows, hop, full_scale - NOTHING))
+    }
+
+    /// The same that begins so many rows later in itself, and goes on from its beginning.
+    pub fn turned(&self, rows: usize) -> Self {
+        let mut turned = self.clone();
+        let by = rows % self.rows.len().max(1);
+        turned.rows.rotate_left(by);
+        turned.rise.rotate_left(by);
+        turned.level.rotate_left(by);
+        turned.active.rotate_left(by);
+        turned
     }
 
     /// How unlike two frames of two sounds are: their levels, and how these change.
@@ -115,28 +127,31 @@ fn rises(rows: &[[f32; BANDS]]) -> Vec<f32> {
     (0..rows.len()).map(up).collect()
 }
 
-fn hann(i: usize, len: usize) -> f32 {
+/// A raised cosine over a window.
+pub(crate) fn hann(i: usize, len: usize) -> f32 {
     0.5 - 0.5 * (std::f32::consts::TAU * (i as f32 + 0.5) / len as f32).cos()
 }
 
 /// A triangle over bins.
-struct Filter {
+pub(crate) struct Filter {
     first: usize,
     weights: Vec<f32>,
 }
 
 impl Filter {
-    fn power(&self, power: &[f32]) -> f32 {
+    /// What lies under it of the powers of all bins.
+    pub(crate) fn power(&self, power: &[f32]) -> f32 {
         self.weights.iter().zip(power.get(self.first..).unwrap_or_default()).map(|(w, p)| w * p).sum()
     }
 }
 
-/// Triangles that overlap by half, evenly along mel = 2,595·log₁₀(1 + f/700) (O'Shaughnessy 1987; from memory).
-fn filters(rate_hz: f64, len: usize) -> Vec<Filter> {
+/// So many triangles that overlap by half, evenly along mel = 2,595·log₁₀(1 + f/700) (O'Shaughnessy 1987; from memory) between two
+/// frequencies, over bins so many Hz apart.
+pub(crate) fn filters(count: usize, edges_hz: [f64; 2], bin_hz: f64) -> Vec<Filter> {
     let mel = |hz: f64| 2_595.0 * (1.0 + hz / 700.0).log10();
     let hz = |mel: f64| 700.0 * (10f64.powf(mel / 2_595.0) - 1.0);
-    let [low, high] = EDGES_HZ.map(mel);
-    let edge = |n: usize| hz(low + (high - low) * n as f64 / (BANDS + 1) as f64) * len as f64 / rate_hz;
+    let [low, high] = edges_hz.map(mel);
+    let edge = |n: usize| hz(low + (high - low) * n as f64 / (count + 1) as f64) / bin_hz;
     let one = |b: usize| {
         // The lowest bands are narrower than a bin: each has one at least.
         let centre = edge(b + 1);
@@ -149,7 +164,7 @@ fn filters(rate_hz: f64, len: usize) -> Vec<Filter> {
         };
         Filter { first, weights: (first..=to.ceil() as usize).map(weight).collect() }
     };
-    (0..BANDS).map(one).collect()
+    (0..count).map(one).collect()
 }
 
 #[cfg(test)]
@@ -168,7 +183,7 @@ mod tests {
     #[test]
     fn a_tone_is_loudest_in_its_own_band() {
         let tone = |hz: f32| (0..24_000).map(|n| (std::f32::consts::TAU * hz * n as f32 / 48_000.0).sin()).collect();
-        let filters = filters(48_000.0, 1_024);
+        let filters = filters(BANDS, EDGES_HZ, 46.875);
         for hz in [150.0f32, 1_000.0, 5_000.0] {
             let x: Vec<f32> = tone(hz);
             let mut spectrum = vec![Complex32::default(); 513];

@@ -1,4 +1,5 @@
-//! Are the chords of two takes the same chords? Two songs in one tempo have chords at the same moments, and are no takes of one part.
+//! Are the chords of two takes the same chords, the syllables of two voices the same? Two songs in one tempo have chords at the same moments,
+//! and are no takes of one part.
 
 use super::bands::{Bands, HOP_S};
 

@@ -1,0 +1,106 @@
+//! `marea shadow` from a lead and its doubles to the moments they share.
+
+use crate::cli::marea;
+use crate::common::wav;
+use marea_scene::doubles::{Double, Doubles, How, doubles};
+use serde_json::{Value, json};
+use std::path::Path;
+
+fn asked(folder: &Path, args: &[&str]) -> Value {
+    let got = marea(folder, &[&["shadow", "--json"], args].concat());
+    assert!(got.status.success(), "{}", String::from_utf8_lossy(&got.stderr));
+    let report: Value = serde_json::from_slice(&got.stdout).unwrap();
+    let schema: Value = serde_json::from_str(include_str!("../../../../docs/shadow.schema.json")).unwrap();
+    jsonschema::validator_for(&schema).unwrap().validate(&report).unwrap();
+    report
+}
+
+/// Where a moment of the lead is in the take, by the told map; seconds.
+fn along(map: &Value, at: f64) -> f64 {
+    let points: Vec<[f64; 2]> = serde_json::from_value(map.clone()).unwrap();
+    assert!(points.is_sorted_by(|a, b| a[0] < b[0] && a[1] < b[1]), "rising");
+    let n = points.partition_point(|p| p[0] <= at).clamp(1, points.len() - 1);
+    let [p, q] = [points[n - 1], points[n]];
+    p[1] + (at.clamp(points[0][0], points[points.len() - 1][0]) - p[0]) * (q[1] - p[1]) / (q[0] - p[0])
+}
+
+/// How far the vowels are from where they truly are, in ms, away from what is marked.
+fn off(told: &Value, take: &Double) -> Vec<f64> {
+    let marked: Vec<(f64, f64, String)> = serde_json::from_value(told["marked"].clone()).unwrap();
+    let inside = |s: f64| marked.iter().any(|(from, to, _)| s > from - 0.05 && s < to + 0.05);
+    let vowels = take.vowels().map(|m| m.map(|at| at / 48_000.0)).filter(|m| !inside(m[0]));
+    let mut off: Vec<f64> = vowels.map(|[lead, own]| 1_000.0 * (along(&told["map"], lead) - own).abs()).collect();
+    off.sort_by(f64::total_cmp);
+    off
+}
+
+fn put(folder: &Path, made: &Doubles, names: &[&str]) {
+    let write = |name: &str, sound: &[f32]| {
+        std::fs::write(folder.join(name), wav(&[sound.to_vec()], 48_000, None)).unwrap();
+    };
+    write("Lead.wav", &made.lead);
+    names.iter().zip(&made.takes).for_each(|(name, take)| write(name, &take.sound));
+}
+
+#[test]
+fn doubles_are_held_to_their_lead_and_missing_words_are_marked() {
+    let kinds = [How::Same, How::Other, How::Whispered];
+    let made = doubles(40.0, 702, &kinds);
+    let folder = tempfile::tempdir().unwrap();
+    let names = ["Double.wav", "Octave.wav", "Whisper.wav"];
+    put(folder.path(), &made, &names);
+    let report = asked(folder.path(), &["Lead.wav", "Double.wav", "Octave.wav", "Whisper.wav"]);
+    for (name, take) in names.iter().zip(&made.takes) {
+        let told = &report["takes"][name];
+        let off = off(told, take);
+        assert!(off.len() > 20 && off[off.len() / 2] < 3.0, "{name}: {off:?}");
+        assert_ne!(told["verdict"], "undecided", "{name}: {}", told["reason"]);
+        let marked: Vec<(f64, f64, String)> = serde_json::from_value(told["marked"].clone()).unwrap();
+        let long = take.missing.iter().filter(|m| m[1] - m[0] > 0.3 * 48_000.0);
+        for [from, to] in long.map(|m| m.map(|at| at / 48_000.0)) {
+            let near = |m: &&(f64, f64, String)| m.2 == "missing" && m.0 < to && m.1 > from;
+            assert!(marked.iter().any(|m| near(&m)), "{name}: {from} to {to} of {marked:?}");
+        }
+    }
+    // Half of the way, and all that is within the slack stays.
+    let half = asked(folder.path(), &["Lead.wav", "Double.wav", "--strength", "50", "--slack", "20"]);
+    for (knot, goes) in report["takes"]["Double.wav"]["goes"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .zip(half["takes"]["Double.wav"]["goes"].as_array().unwrap())
+    {
+        let [take, lead] = [0, 1].map(|n| knot[n].as_f64().unwrap());
+        let apart = take - lead;
+        let wanted = take - 0.5 * (apart - apart.clamp(-0.02, 0.02));
+        assert!((goes[1].as_f64().unwrap() - wanted).abs() < 1e-5, "{knot} {goes}");
+    }
+}
+
+#[test]
+fn what_is_no_double_is_left_where_it_is() {
+    let [made, other] = [703, 704].map(|seed| doubles(30.0, seed, &[How::Same]));
+    let folder = tempfile::tempdir().unwrap();
+    put(folder.path(), &made, &["Double.wav"]);
+    let write = |name: &str, x: Vec<f32>| std::fs::write(folder.path().join(name), wav(&[x], 48_000, None)).unwrap();
+    write("Song.wav", other.lead);
+    write("Silence.wav", vec![0.0; 480_000]);
+    write("Word.wav", made.lead[24_000..48_000].to_vec());
+    let report = asked(folder.path(), &["Lead.wav", "Song.wav", "Silence.wav", "Word.wav"]);
+    for (name, why) in [("Song.wav", "something else"), ("Silence.wav", "silent"), ("Word.wav", "something else")] {
+        let told = &report["takes"][name];
+        assert_eq!((&told["verdict"], &told["worst_ratio"]), (&json!("undecided"), &json!(1.0)), "{name}");
+        assert!(told["reason"].as_str().unwrap().contains(why), "{name}: {}", told["reason"]);
+        assert_eq!(told["map"][0][0], told["map"][0][1], "{name}");
+    }
+    // A lead is its own best double.
+    let own = asked(folder.path(), &["Lead.wav", "Lead.wav"]);
+    let told = &own["takes"]["Lead.wav"];
+    assert_eq!((&told["verdict"], &told["marked"]), (&json!("solid"), &json!([])), "{told}");
+    for k in told["knots"].as_array().unwrap() {
+        assert!((k["lead_s"].as_f64().unwrap() - k["take_s"].as_f64().unwrap()).abs() < 1e-3, "{k}");
+    }
+    for args in [vec!["shadow", "Lead.wav"], vec!["shadow", "Lead.wav", "Double.wav", "--strength", "120"]] {
+        assert_eq!(marea(folder.path(), &args).status.code(), Some(2), "{args:?}");
+    }
+}
