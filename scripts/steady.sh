@@ -9,6 +9,7 @@ times=${1:-10}
 [ $# -gt 0 ] && shift
 scripts/packages.sh test
 scripts/build.sh
+cargo test --quiet --workspace --no-run
 of="$(git rev-parse 'HEAD^{tree}') $(git status --porcelain | sha256sum | cut -c1-16) $*"
 log=target/steady.log
 record=target/steady.passed

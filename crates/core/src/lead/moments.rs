@@ -1,6 +1,7 @@
 //! Moments of a lead that a take can be held to: where something begins, and where it ends.
 
 use crate::warp::bands::{Bands, HOP_S};
+use crate::warp::tops::tops;
 
 /// All bands together rise by this in the mean, in ln of power.
 const RISES: f32 = 0.25;
@@ -13,24 +14,6 @@ const ENDS_APART_S: f64 = 0.06;
 
 fn rows(seconds: f64) -> usize {
     (seconds / HOP_S).round() as usize
-}
-
-/// The tops of a curve, highest first where two are close, in the order of time.
-fn tops(curve: &[f32], beside: usize, apart: usize, counts: impl Fn(usize) -> bool) -> Vec<usize> {
-    let is_top = |n: usize| {
-        let near = &curve[n.saturating_sub(beside)..(n + beside + 1).min(curve.len())];
-        near.iter().all(|v| *v <= curve[n])
-    };
-    let mut all: Vec<usize> = (0..curve.len()).filter(|n| counts(*n) && is_top(*n)).collect();
-    all.sort_by(|a, b| curve[*b].total_cmp(&curve[*a]));
-    let mut kept: Vec<usize> = Vec::new();
-    for n in all {
-        if kept.iter().all(|k| k.abs_diff(n) > apart) {
-            kept.push(n);
-        }
-    }
-    kept.sort_unstable();
-    kept
 }
 
 /// Rows at which something begins.

@@ -17,6 +17,7 @@ use crate::verdict::Verdict;
 use crate::warp::alike;
 use crate::warp::bands::{Bands, HOP_S};
 use crate::warp::path::{Path, path};
+use crate::warp::tops::tops;
 pub use chord::Chord;
 pub use flags::{Flagged, Off, SLACK_MS, flagged};
 use onset::first_string;
@@ -221,24 +222,13 @@ fn rises(bands: &Bands, least: f32, stands_out: f32) -> Vec<usize> {
         let part = &of[from.min(of.len())..to.min(of.len())];
         part.iter().sum::<f32>() / part.len().max(1) as f32
     };
-    let is_top = |n: usize| rise[n.saturating_sub(2)..(n + 3).min(rise.len())].iter().all(|r| *r <= rise[n]);
     let ends = |n: usize| {
         let [gap, long] = [rows(GAP_S), rows(COMPARED_S)];
         let before = mean(&bands.level, n.saturating_sub(gap + long), n.saturating_sub(gap));
         before - mean(&bands.level, n + gap, n + gap + long) > ENDS
     };
     let stands_out = |n: usize| rise[n] > stands_out * mean(rise, n.saturating_sub(about), n + about);
-    let mut all: Vec<usize> = (0..rise.len())
-        .filter(|n| rise[*n] > least && is_top(*n) && bands.active[*n] && stands_out(*n) && !ends(*n))
-        .collect();
+    let is_chord = |n: usize| rise[n] > least && bands.active[n] && stands_out(n) && !ends(n);
     // Where several are close, the steepest is the chord.
-    all.sort_by(|a, b| rise[*b].total_cmp(&rise[*a]));
-    let mut kept: Vec<usize> = Vec::new();
-    for n in all {
-        if kept.iter().all(|k| k.abs_diff(n) > apart) {
-            kept.push(n);
-        }
-    }
-    kept.sort_unstable();
-    kept
+    tops(rise, 2, apart, is_chord)
 }

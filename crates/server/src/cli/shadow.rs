@@ -100,7 +100,7 @@ fn report(found: &Doubled, [lead, take]: [&Loaded; 2], rate: SampleRate, args: &
     let s = |at: f64, of: &Loaded| (at - of.start.0 as f64) / rate.hz_f64();
     let rounded = |s: f64| round(s, 1e6) + 0.0;
     // A take that has nothing to do with the lead stays where it is.
-    let ends = [take.start, take.placed().map_or(take.start, |p| p.end())].map(|at| at.0 as f64);
+    let ends = [take.start.0, take.placed().map_or(0, |p| p.end().0).max(take.start.0 + 1)].map(|at| at as f64);
     let unmoved = |at: f64| Knot { lead: at, take: at, alike: 0.0, verdict: Verdict::Undecided };
     let knots = if found.knots.is_empty() { ends.map(unmoved).to_vec() } else { found.knots.clone() };
     let points: Vec<[f64; 2]> = knots.iter().map(|k| [s(k.lead, lead), s(k.take, take)]).collect();
