@@ -32,6 +32,7 @@ pub mod paths;
 pub mod probe;
 pub mod progress;
 pub mod render;
+pub mod scaling;
 pub mod signal;
 pub mod sync;
 pub mod takes;

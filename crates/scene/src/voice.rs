@@ -180,7 +180,7 @@ pub fn sing(singer: &Singer, sung: &[Sung], seconds: f64, rng: &mut ChaCha8Rng) 
     let mut tract = [Resonance::default(); 4];
     let (mut cycle, mut soft, mut hz_now, mut aimed) = (0.0, [0.0; 2], 200.0, [500.0, 1_500.0, 2_500.0]);
     let soften = 1.0 - (-TAU * singer.soft_hz / HZ).exp();
-    let (mut k, mut level) = (0, 0.0);
+    let (mut k, mut level, mut rest) = (0, 0.0, 0.0);
     for t in 0..frames {
         let s = t as f64 / HZ;
         while k + 1 < sung.len() && s >= sung[k + 1].at - singer.before_s(&sung[k + 1].written) {
@@ -202,13 +202,15 @@ pub fn sing(singer: &Singer, sung: &[Sung], seconds: f64, rng: &mut ChaCha8Rng) 
             pitch_hz[t / PITCH_EVERY] = Some(hz_now);
         }
         cycle += hz_now / HZ;
-        let pulse = if cycle >= 1.0 {
+        // A pulse falls between two frames: on whole ones every second cycle would be more like the first than the next is.
+        let mut pulse = std::mem::take(&mut rest);
+        if cycle >= 1.0 {
             cycle -= 1.0;
-            1.0 - cycle * HZ / hz_now * 0.5
-        } else {
-            0.0
-        };
-        let pulse = pulse * (HZ / hz_now).sqrt();
+            let past = (cycle * HZ / hz_now).min(1.0);
+            let size = (HZ / hz_now).sqrt();
+            pulse += past * size;
+            rest = (1.0 - past) * size;
+        }
         let white: f64 = rng.random_range(-1.0..1.0);
         soft[0] += soften * (pulse - soft[0]);
         soft[1] += soften * (soft[0] - soft[1]);

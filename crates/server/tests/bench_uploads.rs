@@ -1,9 +1,12 @@
 //! Speed of bringing in for `make bench`: printed, never asserted.
 
+#[path = "common/browser.rs"]
+mod browser;
 mod common;
 
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
+use browser::Browser;
 use bytes::Bytes;
 use common::*;
 use marea_media::AudioReader;
@@ -11,7 +14,7 @@ use marea_scene::varied;
 use marea_server::hash::Sum;
 use rayon::prelude::*;
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 /// Pieces of a megabyte.
@@ -108,13 +111,8 @@ fn decode(path: &Path) -> u64 {
 const TRACKS: usize = 24;
 const MINUTES: usize = 5;
 
-/// 24 tracks of five minutes announced together and sent one after the other, as the page does: from the last byte until there are
-/// findings of them all, against decoding them.
-#[actix_web::test]
-#[ignore = "prints times; make bench runs it"]
-async fn findings_after_the_last_byte() {
-    let s = TestServer::start().await;
-    let session = s.session("Set").await;
+/// Recordings of such a session, in a folder.
+fn recordings(folder: &Path) -> Vec<(String, PathBuf)> {
     let played = varied::ensemble(75.0, 3, varied::Kind::Faulty, Some(15)).render();
     let named = played.files.iter().flat_map(|(name, planes)| {
         let stem = name.trim_end_matches(".wav");
@@ -124,23 +122,88 @@ async fn findings_after_the_last_byte() {
         };
         planes.iter().enumerate().map(move |(c, plane)| (one(c), plane))
     });
-    let folder = tempfile::tempdir().unwrap();
-    let mut files = Vec::new();
-    for (name, plane) in named.take(TRACKS) {
+    let written = |(name, plane): (String, &Vec<f32>)| {
         let long: Vec<f32> = plane.iter().copied().cycle().take(48_000 * 60 * MINUTES).collect();
-        let path = folder.path().join(&name);
+        let path = folder.join(&name);
         std::fs::write(&path, wav(&[long], 48_000, None)).unwrap();
-        files.push((name, path));
-    }
-    let decoding = || {
-        let began = Instant::now();
-        files.par_iter().for_each(|(_, path)| assert!(decode(path) > 0));
-        began.elapsed().as_secs_f64()
+        (name, path)
     };
-    decoding();
-    let before = decoding();
+    named.take(TRACKS).map(written).collect()
+}
+
+/// Seconds of decoding them all.
+fn decoding(files: &[(String, PathBuf)]) -> f64 {
+    let began = Instant::now();
+    files.par_iter().for_each(|(_, path)| assert!(decode(path) > 0));
+    began.elapsed().as_secs_f64()
+}
+
+/// Waits until there are findings of them all; how many.
+async fn found(s: &TestServer, session: &str, tracks: usize) -> usize {
+    let began = Instant::now();
+    // The page is told when a job ends; asking for the check again and again would take the time that the check needs.
+    loop {
+        let (_, jobs) = s.get(&format!("/api/sessions/{session}/jobs")).await;
+        let open = |j: &serde_json::Value| ["queued", "running"].contains(&j["state"].as_str().unwrap_or(""));
+        if !jobs.as_array().is_some_and(|jobs| jobs.iter().any(open)) {
+            let (status, check) = s.get(&format!("/api/sessions/{session}/check")).await;
+            let all = check["tracks"].as_array().is_some_and(|t| t.len() == tracks);
+            if status == 200 && all && check["stale"] == false {
+                return check["findings"].as_array().map_or(0, Vec::len);
+            }
+        }
+        assert!(began.elapsed() < Duration::from_secs(300), "no findings: {jobs}");
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+}
+
+/// 24 tracks of five minutes chosen in the page: from the last byte until there are findings of them all, against decoding them. The
+/// same by the protocol alone, one after the other as fast as the line goes, beside it: there is less time to work ahead in.
+#[actix_web::test]
+#[ignore = "prints times; make bench runs it"]
+async fn findings_after_the_last_byte() {
+    let folder = tempfile::tempdir().unwrap();
+    let files = recordings(folder.path());
+    let s = TestServer::start().await;
+    decoding(&files);
+    let before = decoding(&files);
+    let told = |how: &str, count: usize, took: f64, bar: &str| {
+        let decoding = f64::midpoint(before, decoding(&files));
+        // A line of its own: the runner writes a dot before it.
+        println!(
+            "\n| {} tracks × {MINUTES} min brought in {how}: from the last byte to their {count} findings | {:.2} × decoding them; {took:.2} s | {bar} |",
+            files.len(),
+            took / decoding
+        );
+    };
+    let session = s.session("Chosen").await;
+    let b = Browser::open(1280, 800).await;
+    b.page.goto(&format!("{}/sessions/{session}/recordings", s.base)).await.expect("the page");
+    let paths: Vec<String> = files.iter().map(|(_, path)| path.display().to_string()).collect();
+    let chosen = Instant::now();
+    b.find("[data-test=files]").await.send_keys(&paths.join("\n")).await.expect("files are chosen");
+    loop {
+        let (_, detail) = s.get(&format!("/api/sessions/{session}")).await;
+        let waited_for = detail["uploads"].as_array().map_or(usize::MAX, Vec::len);
+        let (_, jobs) = s.get(&format!("/api/sessions/{session}/jobs")).await;
+        if waited_for == 0 && jobs.as_array().is_some_and(|j| j.len() >= files.len()) {
+            break;
+        }
+        assert!(chosen.elapsed() < Duration::from_secs(300), "still on the way: {detail}");
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+    let (sending, began) = (chosen.elapsed().as_secs_f64(), Instant::now());
+    let count = found(&s, &session, files.len()).await;
+    told(&format!("through the page ({sending:.1} s of sending)"), count, began.elapsed().as_secs_f64(), "≤ 1 ×");
+    b.close().await;
+
+    let session = s.session("Set").await;
     let mut places = Vec::new();
     for (name, path) in &files {
+        // Other bytes than those that the page sent: what is known already would not be prepared again.
+        let mut bytes = std::fs::read(path).unwrap();
+        *bytes.last_mut().unwrap() ^= 1;
+        std::fs::write(path, bytes).unwrap();
         let announced = s
             .http
             .post(format!("{}/api/sessions/{session}/uploads", s.base))
@@ -152,32 +215,13 @@ async fn findings_after_the_last_byte() {
         assert_eq!(announced.status(), 201);
         places.push(announced.headers()["location"].to_str().unwrap().to_string());
     }
+    let chosen = Instant::now();
     for (place, (_, path)) in places.iter().zip(&files) {
         let sent = s.http.patch(format!("{}{place}", s.base)).header("Upload-Offset", 0);
         let r = sent.body(std::fs::read(path).unwrap()).send().await.unwrap();
         assert_eq!(r.status(), 204);
     }
-    let began = Instant::now();
-    // The page is told when a job ends; asking for the check again and again would take the time that the check needs.
-    let found = loop {
-        let (_, jobs) = s.get(&format!("/api/sessions/{session}/jobs")).await;
-        let open = |j: &serde_json::Value| ["queued", "running"].contains(&j["state"].as_str().unwrap_or(""));
-        if !jobs.as_array().is_some_and(|jobs| jobs.iter().any(open)) {
-            let (status, check) = s.get(&format!("/api/sessions/{session}/check")).await;
-            let all = check["tracks"].as_array().is_some_and(|t| t.len() == files.len());
-            if status == 200 && all && check["stale"] == false {
-                break check["findings"].as_array().map_or(0, Vec::len);
-            }
-        }
-        assert!(began.elapsed() < Duration::from_secs(300), "no findings: {jobs}");
-        tokio::time::sleep(Duration::from_millis(20)).await;
-    };
-    let took = began.elapsed().as_secs_f64();
-    let decoding = f64::midpoint(before, decoding());
-    // A line of its own: the runner writes a dot before it.
-    println!(
-        "\n| {} tracks × {MINUTES} min brought in: from the last byte to their {found} findings | {:.2} × decoding them; {took:.2} s | ≤ 1 × |",
-        files.len(),
-        took / decoding
-    );
+    let (sending, began) = (chosen.elapsed().as_secs_f64(), Instant::now());
+    let count = found(&s, &session, files.len()).await;
+    told(&format!("by the protocol alone ({sending:.1} s of sending)"), count, began.elapsed().as_secs_f64(), "");
 }

@@ -1,8 +1,9 @@
 //! A lead and a take that doubles it: which moment of the one is which of the other, and what only one of them has.
 //!
 //! [`crate::warp`] hears both and finds the way; [`moments`] are what can be held together, [`fine`] hears them closely, [`knots`] finds the
-//! best way through them, [`marks`] tells what is missing and what is added.
+//! best way through them, [`marks`] tells what is missing and what is added. [`course`] says where a take goes.
 
+pub mod course;
 mod fine;
 mod knots;
 mod map;

@@ -18,6 +18,7 @@ mod paths;
 mod plain;
 mod probe;
 mod report;
+mod scaled;
 mod session;
 mod shadow;
 mod sync;

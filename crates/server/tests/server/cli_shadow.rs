@@ -62,6 +62,11 @@ fn doubles_are_held_to_their_lead_and_missing_words_are_marked() {
             assert!(marked.iter().any(|m| near(&m)), "{name}: {from} to {to} of {marked:?}");
         }
     }
+    // Every moment that is told goes to the lead's; a take that keeps its length from one to the next does not.
+    let most = |told: &Value| told["stretch"].as_f64().unwrap();
+    assert!(names.iter().all(|n| most(&report["takes"][n]) <= 2.0), "{report}");
+    let stiff = asked(folder.path(), &["Lead.wav", "Double.wav", "--ratio", "1.05"]);
+    assert!(most(&stiff["takes"]["Double.wav"]) <= 1.0501 && most(&report["takes"]["Double.wav"]) > 1.1);
     // Half of the way, and all that is within the slack stays.
     let half = asked(folder.path(), &["Lead.wav", "Double.wav", "--strength", "50", "--slack", "20"]);
     for (knot, goes) in report["takes"]["Double.wav"]["goes"]
@@ -74,6 +79,54 @@ fn doubles_are_held_to_their_lead_and_missing_words_are_marked() {
         let apart = take - lead;
         let wanted = take - 0.5 * (apart - apart.clamp(-0.02, 0.02));
         assert!((goes[1].as_f64().unwrap() - wanted).abs() < 1e-5, "{knot} {goes}");
+    }
+}
+
+/// The whole way: a double and its lead, and the file that is written is where the lead is, with its attacks as they were.
+#[test]
+fn a_take_is_written_as_it_follows_the_lead() {
+    let made = doubles(30.0, 705, &[How::Same]);
+    let folder = tempfile::tempdir().unwrap();
+    put(folder.path(), &made, &["Double.wav"]);
+    let takes = ["Lead.wav", "Double.wav"];
+    let before = asked(folder.path(), &takes);
+    let report = asked(folder.path(), &[&takes[..], &["--out", "out", "--float"]].concat());
+    assert_eq!(before, report, "what is told does not hang on what is written");
+    let far = |told: &Value| {
+        let knots = told["knots"].as_array().unwrap();
+        let solid = knots.iter().filter(|k| k["verdict"] == "solid");
+        let s = |k: &Value, name: &str| k[name].as_f64().unwrap();
+        let mut off: Vec<f64> = solid.map(|k| 1_000.0 * (s(k, "take_s") - s(k, "lead_s")).abs()).collect();
+        off.sort_by(f64::total_cmp);
+        (off.len(), off[off.len() / 2], off[off.len() * 95 / 100])
+    };
+    let result = asked(folder.path(), &["Lead.wav", "out/Double.wav"]);
+    let (was, is) = (far(&before["takes"]["Double.wav"]), far(&result["takes"]["Double.wav"]));
+    assert!(was.1 > 10.0 && is.1 < 3.0 && is.2 < 12.0 && is.0 * 10 >= was.0 * 9, "{was:?} became {is:?}");
+    // Written once; never over what is there, and never over a recording.
+    let again = marea(folder.path(), &[&["shadow"], &takes[..], &["--out", "out"]].concat());
+    assert!(String::from_utf8_lossy(&again.stderr).contains("exists already"), "{again:?}");
+    let over = marea(folder.path(), &[&["shadow"], &takes[..], &["--out", ".", "--overwrite"]].concat());
+    assert!(String::from_utf8_lossy(&over.stderr).contains("would be written over"), "{over:?}");
+    // A pin is met, what is protected keeps its length, and pins that cross are refused.
+    let [lead, take] = ["lead_s", "take_s"].map(|n| before["takes"]["Double.wav"]["knots"][8][n].as_f64().unwrap());
+    let pin = format!("{:.3}:{:.3}", lead + 0.05, take);
+    let protect = format!("{:.3}:{:.3}", take + 1.0, take + 3.0);
+    let set = asked(folder.path(), &[&takes[..], &["--pin", &pin, "--protect", &protect]].concat());
+    let goes: Vec<[f64; 2]> = serde_json::from_value(set["takes"]["Double.wav"]["goes"].clone()).unwrap();
+    let at = |s: f64| goes.iter().find(|p| (p[0] - s).abs() < 0.002).unwrap_or_else(|| panic!("{s} in {goes:?}"))[1];
+    assert!((at(take) - lead - 0.05).abs() < 0.002, "{goes:?}");
+    assert!((at(take + 3.0) - at(take + 1.0) - 2.0).abs() < 1e-4, "{goes:?}");
+    for (wrong, why) in [
+        (["--pin", "5:4", "--pin", "4:5"].as_slice(), "two pins cross: those at 4.000 and 5.000 s"),
+        (&["--pin", "4:4", "--pin", "9:5"], "farthest stretch allows"),
+        (&["--protect", "5:4"], "ends before it begins"),
+        (&["--pin", "4"], "is not two seconds"),
+        (&["--ratio", "3"], "not between 1 and 2"),
+    ] {
+        let got = marea(folder.path(), &[&["shadow"], &takes[..], wrong].concat());
+        let told = String::from_utf8_lossy(&got.stderr).into_owned();
+        assert!(got.status.code() == Some(2) && told.contains(why), "{wrong:?}: {told}");
     }
 }
 
