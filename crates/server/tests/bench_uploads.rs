@@ -4,8 +4,6 @@
 mod browser;
 mod common;
 
-use base64::Engine as _;
-use base64::engine::general_purpose::STANDARD;
 use browser::Browser;
 use bytes::Bytes;
 use common::*;
@@ -111,9 +109,9 @@ fn decode(path: &Path) -> u64 {
 const TRACKS: usize = 24;
 const MINUTES: usize = 5;
 
-/// Recordings of such a session, in a folder.
-fn recordings(folder: &Path) -> Vec<(String, PathBuf)> {
-    let played = varied::ensemble(75.0, 3, varied::Kind::Faulty, Some(15)).render();
+/// Recordings of such a session of so many players, in a folder.
+fn recordings(folder: &Path, players: usize) -> Vec<(String, PathBuf)> {
+    let played = varied::ensemble(75.0, 3, varied::Kind::Faulty, Some(players)).render();
     let named = played.files.iter().flat_map(|(name, planes)| {
         let stem = name.trim_end_matches(".wav");
         let one = move |c: usize| match planes.len() {
@@ -157,71 +155,42 @@ async fn found(s: &TestServer, session: &str, tracks: usize) -> usize {
     }
 }
 
-/// 24 tracks of five minutes chosen in the page: from the last byte until there are findings of them all, against decoding them. The
-/// same by the protocol alone, one after the other as fast as the line goes, beside it: there is less time to work ahead in.
+/// 24 tracks of five minutes chosen in the page: from the last byte until there are findings of them all, against decoding them.
 #[actix_web::test]
 #[ignore = "prints times; make bench runs it"]
 async fn findings_after_the_last_byte() {
-    let folder = tempfile::tempdir().unwrap();
-    let files = recordings(folder.path());
     let s = TestServer::start().await;
-    decoding(&files);
-    let before = decoding(&files);
-    let told = |how: &str, count: usize, took: f64, bar: &str| {
+    for players in [9, 15] {
+        let folder = tempfile::tempdir().unwrap();
+        let files = recordings(folder.path(), players);
+        decoding(&files);
+        let before = decoding(&files);
+        let session = s.session(&format!("{players} players")).await;
+        let b = Browser::open(1280, 800).await;
+        b.page.goto(&format!("{}/sessions/{session}/recordings", s.base)).await.expect("the page");
+        let paths: Vec<String> = files.iter().map(|(_, path)| path.display().to_string()).collect();
+        let chosen = Instant::now();
+        b.find("[data-test=files]").await.send_keys(&paths.join("\n")).await.expect("files are chosen");
+        loop {
+            let (_, detail) = s.get(&format!("/api/sessions/{session}")).await;
+            let waited_for = detail["uploads"].as_array().map_or(usize::MAX, Vec::len);
+            let (_, jobs) = s.get(&format!("/api/sessions/{session}/jobs")).await;
+            if waited_for == 0 && jobs.as_array().is_some_and(|j| j.len() >= files.len()) {
+                break;
+            }
+            assert!(chosen.elapsed() < Duration::from_secs(300), "still on the way: {detail}");
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+        let (sending, began) = (chosen.elapsed().as_secs_f64(), Instant::now());
+        let count = found(&s, &session, files.len()).await;
+        let took = began.elapsed().as_secs_f64();
         let decoding = f64::midpoint(before, decoding(&files));
         // A line of its own: the runner writes a dot before it.
         println!(
-            "\n| {} tracks × {MINUTES} min brought in {how}: from the last byte to their {count} findings | {:.2} × decoding them; {took:.2} s | {bar} |",
+            "\n| {} tracks × {MINUTES} min of {players} sources brought in through the page ({sending:.1} s of sending): from the last byte to their {count} findings | {:.2} × decoding them; {took:.2} s | ≤ 1 × |",
             files.len(),
             took / decoding
         );
-    };
-    let session = s.session("Chosen").await;
-    let b = Browser::open(1280, 800).await;
-    b.page.goto(&format!("{}/sessions/{session}/recordings", s.base)).await.expect("the page");
-    let paths: Vec<String> = files.iter().map(|(_, path)| path.display().to_string()).collect();
-    let chosen = Instant::now();
-    b.find("[data-test=files]").await.send_keys(&paths.join("\n")).await.expect("files are chosen");
-    loop {
-        let (_, detail) = s.get(&format!("/api/sessions/{session}")).await;
-        let waited_for = detail["uploads"].as_array().map_or(usize::MAX, Vec::len);
-        let (_, jobs) = s.get(&format!("/api/sessions/{session}/jobs")).await;
-        if waited_for == 0 && jobs.as_array().is_some_and(|j| j.len() >= files.len()) {
-            break;
-        }
-        assert!(chosen.elapsed() < Duration::from_secs(300), "still on the way: {detail}");
-        tokio::time::sleep(Duration::from_millis(20)).await;
+        b.close().await;
     }
-    let (sending, began) = (chosen.elapsed().as_secs_f64(), Instant::now());
-    let count = found(&s, &session, files.len()).await;
-    told(&format!("through the page ({sending:.1} s of sending)"), count, began.elapsed().as_secs_f64(), "≤ 1 ×");
-    b.close().await;
-
-    let session = s.session("Set").await;
-    let mut places = Vec::new();
-    for (name, path) in &files {
-        // Other bytes than those that the page sent: what is known already would not be prepared again.
-        let mut bytes = std::fs::read(path).unwrap();
-        *bytes.last_mut().unwrap() ^= 1;
-        std::fs::write(path, bytes).unwrap();
-        let announced = s
-            .http
-            .post(format!("{}/api/sessions/{session}/uploads", s.base))
-            .header("Upload-Length", std::fs::metadata(path).unwrap().len())
-            .header("Upload-Metadata", format!("filename {}", STANDARD.encode(name)))
-            .send()
-            .await
-            .unwrap();
-        assert_eq!(announced.status(), 201);
-        places.push(announced.headers()["location"].to_str().unwrap().to_string());
-    }
-    let chosen = Instant::now();
-    for (place, (_, path)) in places.iter().zip(&files) {
-        let sent = s.http.patch(format!("{}{place}", s.base)).header("Upload-Offset", 0);
-        let r = sent.body(std::fs::read(path).unwrap()).send().await.unwrap();
-        assert_eq!(r.status(), 204);
-    }
-    let (sending, began) = (chosen.elapsed().as_secs_f64(), Instant::now());
-    let count = found(&s, &session, files.len()).await;
-    told(&format!("by the protocol alone ({sending:.1} s of sending)"), count, began.elapsed().as_secs_f64(), "");
 }

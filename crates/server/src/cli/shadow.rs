@@ -1,6 +1,6 @@
 //! `marea shadow`: takes that double a lead, moment by moment.
 
-use super::args::{FormatArgs, WriteArgs};
+use super::args::WriteArgs;
 use super::files::{Loaded, load, place_by_stamp};
 use super::report::round;
 use super::scaled::{Scaling, scaled};
@@ -10,6 +10,7 @@ use marea_core::edit::Edit;
 use marea_core::edit::map::thinned;
 use marea_core::lead::course::{Asked, AskedError, course};
 use marea_core::lead::{Doubled, Knot, Why, doubled, worst_ratio};
+use marea_core::signal::Source;
 use marea_core::units::SampleRate;
 use marea_core::verdict::Verdict;
 use serde::Serialize;
@@ -48,7 +49,7 @@ pub struct ShadowArgs {
     pub out: Option<PathBuf>,
     /// How they are written.
     #[command(flatten)]
-    pub format: FormatArgs,
+    pub write: WriteArgs,
     /// Print JSON (docs/shadow.schema.json) instead of a summary.
     #[arg(long)]
     pub json: bool,
@@ -121,9 +122,10 @@ pub fn run_shadow(args: &ShadowArgs) -> Result<(), String> {
         }
     }
     if let Some(out) = &args.out {
-        let how = WriteArgs { format: args.format.clone(), keep_head: true };
-        let plan: Vec<Planned> = results.iter().zip(followers).map(|(result, take)| planned(result, take)).collect();
-        write_all(&plan, lead, rate, (out, &how), &|name| format!("{name}, following {}", lead.name))?;
+        let keep = args.write.keep_head;
+        let plan: Vec<Planned> =
+            results.iter().zip(followers).map(|(result, take)| planned(result, take, keep, rate)).collect();
+        write_all(&plan, lead, rate, (out, &args.write), &|name| format!("{name}, following {}", lead.name))?;
     }
     let report = Report { sample_rate_hz: rate.hz(), strength: args.strength, slack_ms: args.slack, takes };
     if args.json {
@@ -134,11 +136,17 @@ pub fn run_shadow(args: &ShadowArgs) -> Result<(), String> {
     Ok(())
 }
 
-/// From where the take began, or from where its result does if that is earlier, to the result's end.
-fn planned<'a>(result: &'a Loaded, take: &Loaded) -> Planned<'a> {
-    let frames = result.channels.iter().map(marea_core::signal::Source::frames).max().unwrap_or(0);
-    let range = [result.start.0.min(take.start.0), result.start.0 + frames];
-    Planned { range: Some(range), ..Planned::of(result, vec![Edit::default(); result.channels.len()]) }
+/// From where the take began to the result's end; with what now plays before that where it is to be kept, which is said where it is not.
+fn planned<'a>(result: &'a Loaded, take: &Loaded, keep_head: bool, rate: SampleRate) -> Planned<'a> {
+    let frames = result.channels.iter().map(Source::frames).max().unwrap_or(0);
+    let before = (take.start.0 - result.start.0).max(0);
+    if before > 0 && !keep_head {
+        let ms = rate.ms(before as f64);
+        eprintln!("{}: {ms:.1} ms that now play before its beginning are left out; --keep-head keeps them", take.name);
+    }
+    let start = if keep_head { result.start.0.min(take.start.0) } else { take.start.0 };
+    let edits = vec![Edit::default(); result.channels.len()];
+    Planned { range: Some([start, result.start.0 + frames]), ..Planned::of(result, edits) }
 }
 
 /// What the arguments ask of a take, in session frames.
