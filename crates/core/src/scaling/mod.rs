@@ -13,6 +13,8 @@ use plan::{Part, Plan, plan};
 use std::f64::consts::PI;
 use vocoder::Vocoder;
 
+/// An attack is as strong as so long after it is louder than so long before it, in seconds.
+const WEIGHED_S: f64 = 0.005;
 /// Read at a time, in frames.
 const BLOCK: usize = 4_096;
 
@@ -29,10 +31,19 @@ pub struct Scaled<'a> {
 
 impl<'a> Scaled<'a> {
     /// Sounds of one recording or of linked tracks, all of one length, along a map; `attacks` are frames of theirs, in order.
-    pub fn new(sources: &'a [&'a dyn Source], map: &TimeMap, attacks: &[i64], rate: SampleRate) -> Self {
+    ///
+    /// # Errors
+    /// [`ReadError`] when a source cannot be read.
+    pub fn new(
+        sources: &'a [&'a dyn Source],
+        map: &TimeMap,
+        attacks: &[i64],
+        rate: SampleRate,
+    ) -> Result<Self, ReadError> {
         let frames = sources.iter().map(|s| s.frames()).max().unwrap_or(0);
-        let plan = plan(map, frames, attacks, rate);
-        Self { sources, rate, at: plan.first(), plan, begun: Vec::new() }
+        let attacks = weighed(sources, attacks, rate)?;
+        let plan = plan(map, frames, &attacks, rate);
+        Ok(Self { sources, rate, at: plan.first(), plan, begun: Vec::new() })
     }
 
     /// What is copied and what is scaled.
@@ -114,6 +125,23 @@ impl<'a> Scaled<'a> {
         }
         Ok(())
     }
+}
+
+/// Attacks with how strong they are: by how much the power of all sources rises over one.
+fn weighed(sources: &[&dyn Source], attacks: &[i64], rate: SampleRate) -> Result<Vec<(i64, f32)>, ReadError> {
+    let about = rate.frames(WEIGHED_S);
+    let mut heard = vec![0f32; index(2 * about)];
+    let mut one = |at: i64| {
+        let mut rise = 0.0;
+        for source in sources {
+            source.read(at - about, &mut heard)?;
+            let (before, after) = heard.split_at(index(about));
+            let power = |x: &[f32]| x.iter().map(|v| v * v).sum::<f32>();
+            rise += power(after) - power(before);
+        }
+        Ok((at, rise))
+    };
+    attacks.iter().map(|at| one(*at)).collect()
 }
 
 /// How far a fade of so many frames has risen.

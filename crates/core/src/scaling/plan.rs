@@ -2,6 +2,7 @@
 
 use crate::edit::map::TimeMap;
 use crate::units::SampleRate;
+use std::collections::BTreeSet;
 
 /// Copied about an attack: so much before it and so much after, in seconds.
 const BEFORE_S: f64 = 0.006;
@@ -86,7 +87,7 @@ pub struct Attack {
     pub own: i64,
     /// Frame of the result.
     pub out: i64,
-    /// It had no room of its own and keeps its distance from the one before it.
+    /// It had no room of its own and keeps its distance from another one.
     pub rides: bool,
 }
 
@@ -136,8 +137,9 @@ impl Lengths {
     }
 }
 
-/// Plans a recording of so many frames along a map; `attacks` are frames of it, in order.
-pub fn plan(map: &TimeMap, frames: i64, attacks: &[i64], rate: SampleRate) -> Plan {
+/// Plans a recording of so many frames along a map; `attacks` are frames of it, in order, each with how strong it is. Of two without room
+/// for both the weaker one rides.
+pub fn plan(map: &TimeMap, frames: i64, attacks: &[(i64, f32)], rate: SampleRate) -> Plan {
     let [before, after, after_least, least, one] =
         [BEFORE_S, AFTER_S, AFTER_LEAST_S, LEAST_S, ONE_S].map(|s| rate.frames(s));
     let lengths = Lengths { before, after, after_least, least, one };
@@ -159,19 +161,47 @@ pub fn plan(map: &TimeMap, frames: i64, attacks: &[i64], rate: SampleRate) -> Pl
     Plan { parts, attacks }
 }
 
-/// Stretches to be copied, in order and apart, and where every attack goes.
-fn spans(map: &TimeMap, frames: i64, attacks: &[i64], l: &Lengths) -> (Vec<Span>, Vec<Attack>) {
-    let (mut spans, mut told): (Vec<Span>, Vec<Attack>) = (Vec::new(), Vec::new());
-    for &at in attacks.iter().filter(|a| (0..frames).contains(*a)) {
-        if told.last().is_some_and(|t| at - t.own < l.one) {
-            continue;
+/// Attacks that have a place of their own: the strongest first, and none that leaves another no room.
+fn leaders(attacks: &[(i64, f32)], l: &Lengths) -> Vec<i64> {
+    let apart = l.before + l.after_least + l.least;
+    let mut order: Vec<&(i64, f32)> = attacks.iter().collect();
+    order.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+    let mut leaders = BTreeSet::new();
+    for (at, _) in order {
+        if leaders.range(at - apart + 1..at + apart).next().is_none() {
+            leaders.insert(*at);
         }
+    }
+    leaders.into_iter().collect()
+}
+
+/// Stretches to be copied, in order and apart, and where every attack goes.
+fn spans(map: &TimeMap, frames: i64, attacks: &[(i64, f32)], l: &Lengths) -> (Vec<Span>, Vec<Attack>) {
+    let mut attacks: Vec<(i64, f32)> = attacks.iter().filter(|a| (0..frames).contains(&a.0)).copied().collect();
+    attacks.dedup_by(|next, kept| {
+        let one = next.0 - kept.0 < l.one;
+        if one && next.1 > kept.1 {
+            kept.1 = next.1;
+        }
+        one
+    });
+    let leaders = leaders(&attacks, l);
+    let mut followers: Vec<Vec<i64>> = vec![Vec::new(); leaders.len()];
+    for (at, _) in &attacks {
+        let nearest = (0..leaders.len()).min_by_key(|n| (leaders[*n] - at).abs());
+        followers[nearest.expect("the strongest leads")].push(*at);
+    }
+    let (mut spans, mut told): (Vec<Span>, Vec<Attack>) = (Vec::new(), Vec::new());
+    for (at, group) in leaders.into_iter().zip(followers) {
+        let [first, end] = [group[0], group[group.len() - 1]];
         let later = map.session_of(at as f64).round() as i64 - at;
-        let own = [(at - l.before).max(0), (at + l.after).min(frames)];
-        let goes = |later: i64, rides: bool| Attack { own: at, out: at + later, rides };
+        let own = [(first - l.before).max(0), (end + l.after).min(frames)];
+        let mut tell = |later: i64, rides: bool| {
+            told.extend(group.iter().map(|own| Attack { own: *own, out: own + later, rides: rides || *own != at }));
+        };
         let Some(last) = spans.last_mut() else {
-            told.push(goes(later, false));
-            spans.push(Span { own, later, attacks: [at, at] });
+            tell(later, false);
+            spans.push(Span { own, later, attacks: [first, end] });
             continue;
         };
         let further = later - last.later;
@@ -182,17 +212,17 @@ fn spans(map: &TimeMap, frames: i64, attacks: &[i64], l: &Lengths) -> (Vec<Span>
         let ends = (0..).map(|n| last.own[1] - n * step).take_while(|to| *to >= shortest).find(|to| room(*to));
         match ends {
             _ if further == 0 && near => {
-                told.push(goes(later, false));
-                (last.own[1], last.attacks[1]) = (own[1], at);
+                tell(later, false);
+                (last.own[1], last.attacks[1]) = (own[1], end);
             }
             Some(to) => {
                 last.own[1] = to;
-                told.push(goes(later, false));
-                spans.push(Span { own, later, attacks: [at, at] });
+                tell(later, false);
+                spans.push(Span { own, later, attacks: [first, end] });
             }
             None => {
-                told.push(goes(last.later, true));
-                (last.own[1], last.attacks[1]) = (own[1], at);
+                tell(last.later, true);
+                (last.own[1], last.attacks[1]) = (own[1], end);
             }
         }
     }
@@ -291,8 +321,9 @@ mod tests {
                 points.push([own + run, out + run * r.random_range(0.55..1.8)]);
             }
             let map = TimeMap::new(points).unwrap();
-            let mut attacks: Vec<i64> = (0..r.random_range(0..40)).map(|_| r.random_range(0..frames)).collect();
-            attacks.sort_unstable();
+            let mut attacks: Vec<(i64, f32)> =
+                (0..r.random_range(0..40)).map(|_| (r.random_range(0..frames), r.random_range(0.0..1.0))).collect();
+            attacks.sort_by_key(|a| a.0);
             let plan = plan(&map, frames, &attacks, rate());
             for two in plan.parts.windows(2) {
                 assert_eq!(two[0].out()[1], two[1].out()[0], "seed {seed}: {two:?}");
@@ -319,9 +350,22 @@ mod tests {
     }
 
     #[test]
+    fn of_attacks_without_room_the_strongest_is_where_the_map_puts_it() {
+        let map = TimeMap::new(vec![[0.0, 0.0], [96_000.0, 120_000.0]]).unwrap();
+        // A run of faint ones, every 12 ms, with a stroke among them.
+        let attacks: Vec<(i64, f32)> = (0..20).map(|n| (20_000 + n * 576, if n == 11 { 0.9 } else { 0.02 })).collect();
+        let plan = plan(&map, 96_000, &attacks, rate());
+        let stroke = plan.attacks.iter().find(|a| a.own == 20_000 + 11 * 576).unwrap();
+        assert!(!stroke.rides && stroke.out == 32_920, "{stroke:?}");
+        assert_eq!(plan.attacks.len(), 20);
+        let off = |a: &Attack| (a.out as f64 - map.session_of(a.own as f64)).abs();
+        assert!(plan.attacks.iter().all(|a| off(a) < 400.0), "none is carried far off: {:?}", plan.attacks);
+    }
+
+    #[test]
     fn nothing_is_scaled_where_nothing_changes() {
         let map = TimeMap::new(vec![[0.0, 480.0], [90_000.0, 90_480.0]]).unwrap();
-        let plan = plan(&map, 96_000, &[20_000, 50_000], rate());
+        let plan = plan(&map, 96_000, &[(20_000, 0.5), (50_000, 0.1)], rate());
         assert!(plan.parts.iter().all(|p| matches!(p, Part::Copied { later: 480, .. })), "{plan:?}");
         assert_eq!([plan.first(), plan.end()], [480, 96_480]);
     }

@@ -10,7 +10,7 @@ fn rate() -> SampleRate {
 /// The whole result of sounds along a map.
 fn scaled(sounds: &[MemSource], points: &[[f64; 2]], attacks: &[i64]) -> (Plan, Vec<Vec<f32>>) {
     let sources: Vec<&dyn Source> = sounds.iter().map(|s| s as &dyn Source).collect();
-    let mut reader = Scaled::new(&sources, &TimeMap::new(points.to_vec()).unwrap(), attacks, rate());
+    let mut reader = Scaled::new(&sources, &TimeMap::new(points.to_vec()).unwrap(), attacks, rate()).unwrap();
     let mut out = vec![Vec::new(); sounds.len()];
     loop {
         let block = reader.next_block().unwrap();

@@ -34,7 +34,8 @@ pub(super) fn scaled(of: &Loaded, how: &Scaling) -> Result<Loaded, String> {
     };
     let attacks: Vec<i64> = seen(&sounds, how.rate, &|_| true).map_err(|e| told(&e))?;
     let attacks: Vec<i64> = attacks.into_iter().map(|at| at - of.start.0).collect();
-    let mut reader = Scaled::new(&sources, &map.map_err(|e| told(&e))?, &attacks, how.rate);
+    let map = map.map_err(|e| told(&e))?;
+    let mut reader = Scaled::new(&sources, &map, &attacks, how.rate).map_err(|e| told(&e))?;
     let path = |n: usize| channel_path(&how.place, u16::try_from(n + 1).unwrap_or(u16::MAX));
     let mut files = (0..sources.len()).map(|n| WorkWriter::create(&path(n))).collect::<Result<Vec<_>, _>>();
     let files = files.as_mut().map_err(|e| told(&e))?;
