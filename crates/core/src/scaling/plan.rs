@@ -112,12 +112,13 @@ impl Plan {
     }
 }
 
-/// A stretch of the recording that is copied, and the attacks that it holds: the first and the last.
+/// A stretch of the recording that is copied, and the attacks that it holds: the first and the last, and how strong the strongest is.
 #[derive(Clone, Copy)]
 struct Span {
     own: [i64; 2],
     later: i64,
     attacks: [i64; 2],
+    strength: f32,
 }
 
 /// Lengths in frames.
@@ -152,10 +153,12 @@ pub fn plan(map: &TimeMap, frames: i64, attacks: &[(i64, f32)], rate: SampleRate
         parts.push(Part::Copied { out: span.own.map(|own| own + span.later), later: span.later });
         from = Some(*span);
     }
-    let start = if from.is_none() { goes(0) } else { 0 };
     parts.extend(match from {
         Some(last) => between_end(map, &last, frames, goes(frames), rate),
-        None if frames > 0 => Some(gap(map, [[0, start], [frames, goes(frames).max(start + 1)]], [0, 0], [0, frames])),
+        None if frames > 0 => {
+            let start = goes(0);
+            Some(gap(map, [[0, start], [frames, goes(frames).max(start + 1)]], [0, 0], [0, frames]))
+        }
         None => None,
     });
     Plan { parts, attacks }
@@ -191,41 +194,40 @@ fn spans(map: &TimeMap, frames: i64, attacks: &[(i64, f32)], l: &Lengths) -> (Ve
         let nearest = (0..leaders.len()).min_by_key(|n| (leaders[*n] - at).abs());
         followers[nearest.expect("the strongest leads")].push(*at);
     }
-    let (mut spans, mut told): (Vec<Span>, Vec<Attack>) = (Vec::new(), Vec::new());
+    let strength = |at: i64| attacks.iter().find(|a| a.0 == at).map_or(0.0, |a| a.1);
+    let mut spans: Vec<Span> = Vec::new();
     for (at, group) in leaders.into_iter().zip(followers) {
         let [first, end] = [group[0], group[group.len() - 1]];
-        let later = map.session_of(at as f64).round() as i64 - at;
         let own = [(first - l.before).max(0), (end + l.after).min(frames)];
-        let mut tell = |later: i64, rides: bool| {
-            told.extend(group.iter().map(|own| Attack { own: *own, out: own + later, rides: rides || *own != at }));
-        };
-        let Some(last) = spans.last_mut() else {
-            tell(later, false);
-            spans.push(Span { own, later, attacks: [first, end] });
-            continue;
-        };
-        let further = later - last.later;
-        let near = own[0] - last.own[1] < l.least;
-        let room = |to: i64| l.fit(own[0] - to, own[0] - to + further);
-        let shortest = (last.attacks[1] + l.after_least).min(last.own[1]);
-        let step = (l.one / 2).max(1);
-        let ends = (0..).map(|n| last.own[1] - n * step).take_while(|to| *to >= shortest).find(|to| room(*to));
-        match ends {
-            _ if further == 0 && near => {
-                tell(later, false);
-                (last.own[1], last.attacks[1]) = (own[1], end);
-            }
-            Some(to) => {
+        let later = map.session_of(at as f64).round() as i64 - at;
+        let mut next = Span { own, later, attacks: [first, end], strength: strength(at) };
+        // Without room for both the weaker one keeps its distance from the stronger one, and so on with what is before.
+        while let Some(last) = spans.last_mut() {
+            let further = next.later - last.later;
+            let room = |to: i64| l.fit(next.own[0] - to, next.own[0] - to + further);
+            let shortest = (last.attacks[1] + l.after_least).min(last.own[1]);
+            let step = (l.one / 2).max(1);
+            let ends = (0..).map(|n| last.own[1] - n * step).take_while(|to| *to >= shortest).find(|to| room(*to));
+            let as_one = further == 0 && next.own[0] - last.own[1] < l.least;
+            if let (Some(to), false) = (ends, as_one) {
                 last.own[1] = to;
-                tell(later, false);
-                spans.push(Span { own, later, attacks: [first, end] });
+                break;
             }
-            None => {
-                tell(last.later, true);
-                (last.own[1], last.attacks[1]) = (own[1], end);
-            }
+            let (later, strength) =
+                if last.strength > next.strength { (last.later, last.strength) } else { (next.later, next.strength) };
+            let attacks = [last.attacks[0], next.attacks[1]];
+            next = Span { own: [last.own[0], next.own[1]], later, attacks, strength };
+            spans.pop();
         }
+        spans.push(next);
     }
+    let goes = |own: i64| {
+        let span = spans.iter().find(|s| (s.attacks[0]..=s.attacks[1]).contains(&own));
+        let wanted = map.session_of(own as f64);
+        let out = own + span.map_or(0, |s| s.later);
+        Attack { own, out, rides: (out as f64 - wanted).abs() > 0.5 }
+    };
+    let told = attacks.iter().map(|a| goes(a.0)).collect();
     (spans, told)
 }
 
@@ -358,8 +360,8 @@ mod tests {
         let stroke = plan.attacks.iter().find(|a| a.own == 20_000 + 11 * 576).unwrap();
         assert!(!stroke.rides && stroke.out == 32_920, "{stroke:?}");
         assert_eq!(plan.attacks.len(), 20);
-        let off = |a: &Attack| (a.out as f64 - map.session_of(a.own as f64)).abs();
-        assert!(plan.attacks.iter().all(|a| off(a) < 400.0), "none is carried far off: {:?}", plan.attacks);
+        // There is no room anywhere between them: all keep their distance from it.
+        assert!(plan.attacks.iter().all(|a| a.out - a.own == stroke.out - stroke.own), "{:?}", plan.attacks);
     }
 
     #[test]
