@@ -1,6 +1,6 @@
 import { VueQueryPlugin } from '@tanstack/vue-query'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { createApp, nextTick, reactive, ref } from 'vue'
+import { createApp, nextTick, reactive, ref, watch } from 'vue'
 import { useDerived, type Source } from './derived'
 import { queryClient, readAgain } from './queries'
 
@@ -56,6 +56,26 @@ describe('a result that the server measures', () => {
     }
     const d = mounted({ kind: 'image', what: 'It', subject: () => 'LR', read: async () => there, begin })
     await vi.waitFor(() => expect([d.view.value, d.current.value]).toEqual(['measured', true]), 3000)
+  })
+
+  it('is read again where it was measured between asking for it and beginning, and the last one stays in sight', async () => {
+    const asked = ref(0)
+    const results = new Map([[0, 'first']])
+    const begin = async (of: number) => void results.set(of, 'second')
+    const d = mounted<number, string>({
+      kind: 'timing',
+      what: 'It',
+      subject: () => asked.value,
+      of: () => 'set',
+      read: async (of) => results.get(of),
+      begin,
+    })
+    const seen: (string | null)[] = []
+    watch(d.view, (view) => seen.push(view), { immediate: true })
+    await settled()
+    asked.value = 1
+    await settled()
+    expect([seen, d.current.value]).toEqual([[null, 'first', 'second'], true])
   })
 
   it('keeps the last one of the same thing in sight until the new one is there', async () => {

@@ -5,7 +5,21 @@ import { useSession } from './store'
 /** A kind of result that the server measures. */
 export interface Source<S, T> {
   /** Its word, as the server's jobs have it. */
-  kind: 'check' | 'pair' | 'image' | 'print' | 'send' | 'clocks' | 'notes' | 'tempo' | 'timing' | 'layer' | 'takes' | 'noises'
+  kind:
+    | 'check'
+    | 'pair'
+    | 'image'
+    | 'print'
+    | 'send'
+    | 'clocks'
+    | 'notes'
+    | 'tempo'
+    | 'timing'
+    | 'layer'
+    | 'takes'
+    | 'noises'
+    | 'double'
+    | 'pitch'
   /** What it is called in a sentence. */
   what: string
   /** What is asked for now, with all that the result depends on; null: nothing. */
@@ -14,7 +28,7 @@ export interface Source<S, T> {
   of?: (subject: S) => unknown
   /** The result; nothing while it has not been measured. `context.signal` ends the reading when nobody wants it any more. */
   read: (subject: S, context: QueryFunctionContext) => Promise<T | null | undefined>
-  /** Begins to measure, and gives the job. Left out where the server begins by itself. */
+  /** Begins to measure, and gives the job; none where it was measured already. Left out where the server begins by itself. */
   begin?: (subject: S) => Promise<string | undefined>
 }
 
@@ -41,7 +55,9 @@ export function useDerived<S, T>(source: Source<S, T>) {
     const ended = before && store.jobs.get(before.job)?.state
     if (before && !anew && (ended === 'failed' || ended === 'cancelled')) return before
     anew = false
-    return { view, job: (await source.begin(wanted)) ?? '' }
+    const job = (await source.begin(wanted)) ?? ''
+    // Nothing is begun where it was measured meanwhile: it is there now.
+    return job === '' ? { view: (await source.read(wanted, context)) ?? null, job } : { view, job }
   }
 
   const query = useQuery<Read<T>>({

@@ -14,3 +14,13 @@ export const vTyped: Directive<HTMLInputElement, string | number | null | undefi
     if (value !== oldValue && document.activeElement !== el) el.value = text(value)
   },
 }
+
+/** The number that somebody typed into the field of an event, with a comma or a point and any minus; null where it is none. */
+export function typedNumber(e: Event): number | null {
+  const clean = text((e.target as HTMLInputElement).value)
+    .trim()
+    .replace(',', '.')
+    .replace('\u2212', '-')
+  const value = Number(clean)
+  return clean === '' || !Number.isFinite(value) ? null : value
+}
