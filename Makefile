@@ -34,6 +34,8 @@ accuracy: ## Accuracy on simulated sessions and paths, written to docs/accuracy*
 	@cargo run --quiet --package marea-scene --bin takes -- 401 448 60 docs/accuracy-takes.md
 	@cargo run --quiet --package marea-scene --bin doubles -- 801 830 40 docs/accuracy-doubles.md
 	@cargo run --quiet --package marea-scene --bin lengths -- 901 930 docs/accuracy-lengths.md
+	@cargo run --quiet --package marea-scene --bin pitches -- 1001 1030 40 docs/accuracy-pitch.md
+	@cargo run --quiet --package marea-scene --bin retunes -- 1001 1030 20 docs/accuracy-retune.md
 	@cargo run --quiet --package marea-scene --bin blemishes -- 549 596 50 docs/accuracy-blemishes.md
 
 onsets: ## Strokes beside another detector's, written to docs/accuracy-onsets.md

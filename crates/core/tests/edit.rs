@@ -4,6 +4,7 @@ mod common;
 
 use common::*;
 use marea_core::edit::map::{MapError, TimeMap};
+use marea_core::edit::passage::Passage;
 use marea_core::edit::slice::{Cut, Slice};
 use marea_core::edit::stretch::Stretch;
 use marea_core::edit::{Correction, Edit, EditError, Placement};
@@ -96,6 +97,39 @@ proptest! {
         let total: usize = cuts.iter().sum();
         let (whole, cut) = (read(&x, 7, &edit, SampleRate::new(8_000).unwrap(), (-60, &[total])), read(&x, 7, &edit, SampleRate::new(8_000).unwrap(), (-60, &cuts)));
         prop_assert_eq!(whole.iter().map(|v| v.to_bits()).collect::<Vec<_>>(), cut.iter().map(|v| v.to_bits()).collect::<Vec<_>>());
+    }
+
+    /// A passage heard again, by whatever part of a frame the track is moved: in it the recording as it is heard so much later, outside of it
+    /// as it is heard without.
+    #[test]
+    fn passages_sound_as_the_track_does_that_much_later(
+        from in 0i64..500, long in 60i64..300, by in -700i64..700, fades in (0i64..20, 0i64..20), offset in -40.0f64..40.0,
+        start in -30i64..30, invert: bool, moved: bool,
+    ) {
+        let x = noise(900, 8);
+        let passage = Passage { from, to: from + long, by, fade_in: fades.0, fade_out: fades.1, moved };
+        let plain = |offset: f64| Edit { placement: Offset(offset).into(), invert, ..Edit::default() };
+        let edit = Edit { passages: vec![passage], ..plain(offset) };
+        prop_assert!(edit.check().is_ok());
+        let heard = |edit: &Edit| read(&x, start, edit, rate(), (-1_000, &[3_000]));
+        let (got, without, later) = (heard(&edit), heard(&plain(offset)), heard(&plain(offset + by as f64)));
+        let [begins, ends] = passage.target();
+        let mut inside = 0;
+        for (n, frame) in (-1_000i64..2_000).enumerate() {
+            // A frame beside, for the part of one that the track is moved by.
+            let own = (frame - start) as f64 - offset;
+            let within = |a: i64, b: i64| own > a as f64 + 1.0 && own < b as f64 - 1.0;
+            let beside = |a: i64, b: i64| own < a as f64 - 1.0 || own > b as f64 + 1.0;
+            if within(begins + fades.0, ends - fades.1) {
+                inside += 1;
+                prop_assert!((got[n] - later[n]).abs() < 1e-6, "again at {}: {} instead of {}", frame, got[n], later[n]);
+            } else if beside(begins, ends) && moved && within(from + fades.0, passage.to - fades.1) {
+                prop_assert!(got[n].abs() < 1e-6, "{} is still heard where it was played", got[n]);
+            } else if beside(begins, ends) && (!moved || beside(from, passage.to)) {
+                prop_assert!((got[n] - without[n]).abs() < 1e-6, "at {}: {} instead of {}", frame, got[n], without[n]);
+            }
+        }
+        prop_assert!(inside > 10);
     }
 
     /// A map and its way back are one another's inverse, and the pieces say the same.

@@ -9,6 +9,8 @@ use rand_chacha::ChaCha8Rng;
 const HZ: f64 = 48_000.0;
 /// Words are added where the lead rests this long, in seconds.
 const REST_S: f64 = 1.1;
+/// Highest peak of a recording.
+const MOST: f32 = 0.9;
 
 /// Who or what doubles the lead.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -96,7 +98,7 @@ pub fn doubles(seconds: f64, seed: u64, kinds: &[How]) -> Doubles {
         }
     };
     let takes = kinds.iter().map(|how| double(*how, (&singer, &led), whole, rng)).collect();
-    Doubles { lead: elsewhere(lead, rng), pitch_hz, takes }
+    Doubles { lead: recorded(elsewhere(lead, rng)), pitch_hz, takes }
 }
 
 /// Phrases of syllables on a scale, with rests between.
@@ -177,7 +179,16 @@ fn double(how: How, (singer, led): (&Singer, &[Sung]), whole: f64, rng: &mut Cha
         how if how.is_played() => played(how, &sung, whole, rng),
         _ => sing(&own, &sung, whole, rng).sound,
     };
-    Double { how, sound: elsewhere(sound, rng), moments, missing, added }
+    Double { how, sound: recorded(elsewhere(sound, rng)), moments, missing, added }
+}
+
+/// Turned down to where no file clips, as whoever records does.
+fn recorded(mut sound: Vec<f32>) -> Vec<f32> {
+    let peak = sound.iter().fold(0f32, |m, v| m.max(v.abs()));
+    if peak > MOST {
+        sound.iter_mut().for_each(|v| *v *= MOST / peak);
+    }
+    sound
 }
 
 /// One or two runs of one to four syllables.

@@ -54,6 +54,8 @@ struct Point {
     goes: f64,
     /// Somebody set it.
     fixed: bool,
+    /// An end of a protected stretch: it stays, whatever lies beside it.
+    end: bool,
     /// At the same distance from the one before it as in the take.
     rigid: bool,
 }
@@ -65,12 +67,12 @@ struct Point {
 pub fn course(knots: &[Knot], asked: &Asked) -> Result<Vec<[f64; 2]>, AskedError> {
     let goes = |k: &Knot| k.goes(asked.strength, asked.slack);
     let mut points: Vec<Point> =
-        knots.iter().map(|k| Point { take: k.take, goes: goes(k), fixed: false, rigid: false }).collect();
+        knots.iter().map(|k| Point { take: k.take, goes: goes(k), fixed: false, end: false, rigid: false }).collect();
     pinned(&mut points, &asked.pins)?;
     for range in merged(&asked.protected) {
         protect(&mut points, range);
     }
-    points.dedup_by(|next, kept| !next.fixed && !next.rigid && next.take - kept.take < ONE);
+    points.dedup_by(|next, kept| !next.fixed && !next.end && next.take - kept.take < ONE);
     // No map runs faster, and sums of many lengths are rounded.
     let ratio = asked.ratio.clamp(1.0, RATES.end() * (1.0 - ROUNDED));
     let there = within_reach(&points, ratio)?;
@@ -80,8 +82,8 @@ pub fn course(knots: &[Knot], asked: &Asked) -> Result<Vec<[f64; 2]>, AskedError
         .map(|n| Point {
             take: -points[n].take,
             goes: -points[n].goes,
-            fixed: points[n].fixed,
             rigid: points.get(n + 1).is_some_and(|next| next.rigid),
+            ..points[n]
         })
         .collect();
     let back = within_reach(&mirrored, ratio)?;
@@ -106,7 +108,7 @@ fn pinned(points: &mut Vec<Point>, pins: &[[f64; 2]]) -> Result<(), AskedError> 
             let near = (p.take - take).abs() < NEAR_A_PIN;
             p.fixed || (!near && (p.take < take) == (p.goes < goes))
         });
-        points.push(Point { take, goes, fixed: true, rigid: false });
+        points.push(Point { take, goes, fixed: true, end: false, rigid: false });
     }
     points.sort_by(|a, b| a.take.total_cmp(&b.take));
     Ok(())
@@ -142,10 +144,13 @@ fn protect(points: &mut Vec<Point>, [from, to]: [f64; 2]) {
     let mut lags: Vec<f64> = inside.iter().map(|p| p.goes - p.take).collect();
     let lag = pin.map(|p| p.goes - p.take).or_else(|| median(&mut lags)).unwrap_or_else(about);
     points.retain(|p| !(from..=to).contains(&p.take));
-    // What would go where the stretch goes gives way.
-    points.retain(|p| if p.take < from { p.fixed || p.goes < from + lag } else { p.fixed || p.goes > to + lag });
+    // What would go where the stretch goes gives way; pins and other stretches do not.
+    points.retain(|p| {
+        let beside = if p.take < from { p.goes < from + lag } else { p.goes > to + lag };
+        p.fixed || p.end || beside
+    });
     let n = points.partition_point(|p| p.take < from);
-    let end = |take: f64, rigid: bool| Point { take, goes: take + lag, fixed: pin.is_some(), rigid };
+    let end = |take: f64, rigid: bool| Point { take, goes: take + lag, fixed: pin.is_some(), end: true, rigid };
     points.splice(n..n, [end(from, false), end(to, true)]);
 }
 
@@ -211,6 +216,19 @@ mod tests {
         }
         // The same lag beyond the ends.
         assert!((along(&points, 0.0) + 2_000.0).abs() < 1e-6 && (along(&points, 1e5) - 102_000.0).abs() < 1e-6);
+    }
+
+    /// A second stretch that would go where the first one goes leaves it as it is, and both keep their length.
+    #[test]
+    fn stretches_that_would_cross_both_keep_their_length() {
+        let all = knots(&[[1e4, 1e4], [2.5e4, 2.5e4], [2.9e4, 3.5e4], [6e4, 6e4]]);
+        let protected = vec![[2e4, 3e4], [3.1e4, 4e4]];
+        let points = course(&all, &Asked { protected: protected.clone(), ..Asked::default() }).unwrap();
+        assert!(points.windows(2).all(|p| p[0][0] < p[1][0] && p[0][1] < p[1][1]), "{points:?}");
+        for [from, to] in protected {
+            let length = along(&points, to) - along(&points, from);
+            assert!((length - (to - from)).abs() < 1e-6, "{from} to {to}: {length} in {points:?}");
+        }
     }
 
     /// Whatever is asked: time rises, no faster or slower than allowed; pins are met; what is protected keeps its length.

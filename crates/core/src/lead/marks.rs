@@ -99,3 +99,96 @@ pub fn marked(run: [usize; 2], why: Why, map: &Between, frame: impl Fn(usize) ->
         _ => Marked { lead: own, take: own.map(|at| map.take_of(at)), why },
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::verdict::Verdict;
+    use crate::warp::bands::BANDS;
+
+    /// Bands of which only the level counts: this loud where a range of rows says so, else still.
+    fn levels(rows: usize, loud: &[(std::ops::Range<usize>, f32)]) -> Bands {
+        let at = |n: usize| loud.iter().find(|(range, _)| range.contains(&n)).map_or(0.0, |l| l.1);
+        let level: Vec<f32> = (0..rows).map(at).collect();
+        let active = level.iter().map(|l| *l > 0.0).collect();
+        Bands { rows: vec![[0.0; BANDS]; rows], rise: vec![0.0; rows], level, active, hop: 240.0 }
+    }
+
+    fn knot(lead: f64, take: f64, verdict: Verdict) -> Knot {
+        Knot { lead, take, alike: 0.5, verdict }
+    }
+
+    #[test]
+    fn a_word_that_the_other_does_not_have_is_alone_and_a_short_pause_does_not_part_it() {
+        let own = levels(500, &[(0..60, 1.0), (100..130, 1.0), (140..180, 1.0), (300..400, 1.0)]);
+        let other = levels(500, &[(0..60, 1.0), (300..400, 1.0)]);
+        assert_eq!(alone([&own, &other], |n| n as f64), [[100, 180]]);
+        // The other way round there is nothing.
+        assert!(alone([&other, &own], |n| n as f64).is_empty());
+        // Where the other has it later than the map says, by no more than what is looked for about it, it is not alone.
+        let late = levels(500, &[(0..60, 1.0), (108..188, 1.0), (300..400, 1.0)]);
+        assert!(alone([&own, &late], |n| n as f64).is_empty());
+    }
+
+    #[test]
+    fn what_is_soft_or_short_is_no_word() {
+        let other = levels(400, &[(0..100, 1.0)]);
+        let soft = levels(400, &[(0..100, 1.0), (200..260, 0.2)]);
+        assert!(alone([&soft, &other], |n| n as f64).is_empty());
+        let short = levels(400, &[(0..100, 1.0), (200..215, 1.0)]);
+        assert!(alone([&short, &other], |n| n as f64).is_empty());
+        let long = levels(400, &[(0..100, 1.0), (200..220, 1.0)]);
+        assert_eq!(alone([&long, &other], |n| n as f64), [[200, 220]]);
+    }
+
+    #[test]
+    fn a_word_behind_the_others_end_is_alone_too() {
+        let own = levels(400, &[(0..100, 1.0), (300..360, 1.0)]);
+        let other = levels(150, &[(0..100, 1.0)]);
+        assert_eq!(alone([&own, &other], |n| n as f64), [[300, 360]]);
+    }
+
+    #[test]
+    fn long_stretches_without_a_sure_knot_are_undecided_unless_they_are_known_to_be_missing() {
+        let lead = levels(1_200, &[(0..1_200, 1.0)]);
+        let row = |at: f64| at / 240.0;
+        let sure = [
+            knot(0.0, 100.0, Verdict::Likely),
+            knot(96_000.0, 96_100.0, Verdict::Solid),
+            // Helps the map along, and says nothing of the three seconds about it.
+            knot(190_000.0, 190_000.0, Verdict::Undecided),
+            knot(264_000.0, 264_500.0, Verdict::Likely),
+        ];
+        let found = unsure(&sure, &lead, row, &[]);
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert_eq!((found[0].lead, found[0].take), ([96_000.0, 264_000.0], [96_100.0, 264_500.0]));
+        let missing = Marked { lead: [150_000.0, 160_000.0], take: [150_000.0, 150_100.0], why: Why::Missing };
+        assert!(unsure(&sure, &lead, row, &[missing]).is_empty());
+        // Half of it is a rest: what sounds is not long.
+        let rests = levels(1_200, &[(0..700, 1.0)]);
+        assert!(unsure(&sure, &rests, row, &[]).is_empty());
+    }
+
+    #[test]
+    fn knots_inside_of_what_is_marked_go_and_its_ends_stay() {
+        let mut knots: Vec<Knot> =
+            [10.0, 20.0, 30.0, 40.0].iter().map(|at| knot(*at, at + 100.0, Verdict::Likely)).collect();
+        let missing = Marked { lead: [10.0, 30.0], take: [110.0, 130.0], why: Why::Missing };
+        without(&mut knots, &[missing]);
+        assert_eq!(knots.iter().map(|k| k.lead).collect::<Vec<_>>(), [10.0, 30.0, 40.0]);
+        let added = Marked { lead: [30.0, 30.0], take: [129.0, 141.0], why: Why::Added };
+        without(&mut knots, &[added]);
+        assert_eq!(knots.iter().map(|k| k.lead).collect::<Vec<_>>(), [10.0]);
+    }
+
+    #[test]
+    fn a_run_is_told_in_both_times() {
+        let knots = [knot(0.0, 480.0, Verdict::Solid), knot(48_000.0, 48_480.0, Verdict::Solid)];
+        let map = Between(&knots);
+        let frame = |row: usize| 240.0 * row as f64;
+        let missing = marked([10, 20], Why::Missing, &map, frame);
+        assert_eq!((missing.lead, missing.take), ([2_400.0, 4_800.0], [2_880.0, 5_280.0]));
+        let added = marked([10, 20], Why::Added, &map, frame);
+        assert_eq!((added.lead, added.take), ([1_920.0, 4_320.0], [2_400.0, 4_800.0]));
+    }
+}
