@@ -48,6 +48,8 @@ enum Command {
     Takes(cli::TakesArgs),
     /// Hold takes that double a lead against it, and tell which moment of each is which of the lead's.
     Shadow(cli::ShadowArgs),
+    /// Tell the pitch of one voice along time, and its notes.
+    Pitch(cli::PitchArgs),
     /// Look at every recording, working copy and delivery in the store; working copies are made anew where they are not whole.
     Verify(verify::VerifyArgs),
     /// Print the description of the API as JSON.
@@ -80,6 +82,7 @@ fn main() -> ExitCode {
         Command::Notes(args) => done(cli::run_notes(&args)),
         Command::Sync(args) => done(cli::run_sync(&args)),
         Command::Takes(args) => done(cli::run_takes(&args)),
+        Command::Pitch(args) => done(cli::run_pitch(&args)),
         Command::Shadow(args) => done(cli::run_shadow(&args)),
         Command::Tempo(args) => done(cli::run_tempo(&args)),
         Command::Hits(args) => done(cli::run_hits(&args)),

@@ -1,14 +1,18 @@
 //! Plans of timing: how a set is moved together, how a layer is set onto its source, how two takes are brought together. Plain data:
 //! kept with the session, measured by jobs, and changed later.
 
+pub mod doubles;
 mod limits;
 pub mod passages;
+pub mod retune;
 
 use crate::error::ServerError;
+use doubles::DoublesOf;
 pub use limits::MOST_BY_HAND;
 use limits::{not_many, within};
 use marea_core::timing::grid::Grid;
 use passages::PassagesOf;
+use retune::RetuneOf;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -322,6 +326,10 @@ pub struct Plans {
     pub comp: Option<CompOf>,
     /// Passages that are placed elsewhere.
     pub passages: Option<PassagesOf>,
+    /// Takes that follow a lead.
+    pub doubles: Option<DoublesOf>,
+    /// Notes at another pitch; one of a kind for a track.
+    pub retunes: Vec<RetuneOf>,
 }
 
 /// What changes of plans: what is not given stays.
@@ -339,6 +347,10 @@ pub struct PlansPatch {
     pub comp: Option<CompOf>,
     /// All passages that are placed elsewhere.
     pub passages: Option<PassagesOf>,
+    /// Takes that follow a lead.
+    pub doubles: Option<DoublesOf>,
+    /// Takes the place of the plan for the same track.
+    pub retune: Option<RetuneOf>,
 }
 
 impl From<PlansPatch> for Plans {
@@ -355,9 +367,14 @@ impl Plans {
         self.timing = patch.timing.or_else(|| self.timing.take());
         self.comp = patch.comp.or_else(|| self.comp.take());
         self.passages = patch.passages.or_else(|| self.passages.take());
+        self.doubles = patch.doubles.or_else(|| self.doubles.take());
         if let Some(new) = patch.layer {
             self.layers.retain(|l| (l.source, l.layer) != (new.source, new.layer));
             self.layers.push(new);
+        }
+        if let Some(new) = patch.retune {
+            self.retunes.retain(|r| r.track != new.track);
+            self.retunes.push(new);
         }
         if let Some(new) = patch.takes {
             self.takes.retain(|t| (t.first, t.second) != (new.first, new.second));
@@ -367,6 +384,7 @@ impl Plans {
         // The oldest go: a plan is tried for many pairs, and each costs only to be tried again.
         self.layers.drain(..self.layers.len().saturating_sub(MOST_PLANS));
         self.takes.drain(..self.takes.len().saturating_sub(MOST_PLANS));
+        self.retunes.drain(..self.retunes.len().saturating_sub(MOST_PLANS));
     }
 
     /// Every session frame in them.
@@ -376,8 +394,10 @@ impl Plans {
         let takes = self.takes.iter().flat_map(TakesOf::frames);
         let parts = self.comp.iter().flat_map(CompOf::frames);
         let placed = self.passages.iter().flat_map(PassagesOf::frames);
+        let doubles = self.doubles.iter().flat_map(DoublesOf::frames);
+        let retunes = self.retunes.iter().flat_map(RetuneOf::frames);
         let meant = self.meant.iter().flat_map(|m| m.range);
-        timing.chain(layers).chain(takes).chain(parts).chain(placed).chain(meant)
+        timing.chain(layers).chain(takes).chain(parts).chain(placed).chain(doubles).chain(retunes).chain(meant)
     }
 
     /// Can they be kept?
@@ -390,6 +410,8 @@ impl Plans {
         self.layers.iter().try_for_each(LayerOf::check)?;
         self.comp.iter().try_for_each(CompOf::check)?;
         self.passages.iter().try_for_each(PassagesOf::check)?;
+        self.doubles.iter().try_for_each(DoublesOf::check)?;
+        self.retunes.iter().try_for_each(RetuneOf::check)?;
         self.takes.iter().try_for_each(TakesOf::check)
     }
 }
@@ -439,7 +461,7 @@ mod tests {
             takes: vec![takes],
             meant,
             comp: Some(comp),
-            passages: None,
+            ..Plans::default()
         };
         let mut frames: Vec<i64> = plans.frames().collect();
         frames.sort_unstable();

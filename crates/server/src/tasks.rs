@@ -1,5 +1,7 @@
 //! What jobs are asked to do. Plain data: the queue stores it, the workers carry it out.
 
+use crate::plans::doubles::DoublesOf;
+use crate::plans::retune::RetuneOf;
 use crate::plans::{LayerOf, TakesOf, TimingOf};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -25,6 +27,10 @@ pub enum Task {
         /// What it depends on: the same is not begun twice.
         basis: String,
     },
+    /// Make takes anew as they follow a lead.
+    Follow(DoublesOf),
+    /// Make a track anew with notes at another pitch.
+    Retune(RetuneOf),
     /// Write aligned files and the sheet of values.
     Deliver(DeliverOptions),
 }
@@ -46,6 +52,10 @@ impl Task {
             Self::Derive { of: Subject::Layer(_), .. } => "layer",
             Self::Derive { of: Subject::Takes(_), .. } => "takes",
             Self::Derive { of: Subject::Noises(_), .. } => "noises",
+            Self::Derive { of: Subject::Double(_), .. } => "double",
+            Self::Derive { of: Subject::Pitch(_), .. } => "pitch",
+            Self::Follow(_) => "follow",
+            Self::Retune(_) => "retune",
             Self::Deliver(_) => "deliver",
         }
     }
@@ -79,6 +89,10 @@ pub enum Subject {
     Takes(TakesOf),
     /// Noises before the notes of a track.
     Noises(NoisesOf),
+    /// A take against the lead that it doubles.
+    Double(DoubleOf),
+    /// The pitch of a voice.
+    Pitch(PitchOf),
 }
 
 /// Track B against track A.
@@ -162,6 +176,22 @@ pub struct TempoOf {
 /// A track that is looked through for noises before its notes.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct NoisesOf {
+    /// Which.
+    pub track: Uuid,
+}
+
+/// A take that doubles a lead.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct DoubleOf {
+    /// The lead.
+    pub lead: Uuid,
+    /// The take.
+    pub take: Uuid,
+}
+
+/// A track of one voice.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct PitchOf {
     /// Which.
     pub track: Uuid,
 }

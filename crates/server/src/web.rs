@@ -12,7 +12,7 @@ use rust_embed::Embed;
 struct Page;
 
 /// Views of a session; `router.ts` has the same.
-const VIEWS: [&str; 16] = [
+pub const VIEWS: [&str; 18] = [
     "recordings",
     "check",
     "align",
@@ -25,6 +25,8 @@ const VIEWS: [&str; 16] = [
     "timing",
     "layer",
     "takes",
+    "doubles",
+    "pitch",
     "comp",
     "passages",
     "noises",

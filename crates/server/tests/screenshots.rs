@@ -26,7 +26,6 @@ async fn pictures() {
     b.page.goto(&server.base).await.expect("the page");
     b.find("[data-test=session]").await;
     b.js("document.documentElement.classList.remove('dark'); localStorage.setItem('marea.theme', 'light')").await;
-    shot("sessions").await;
     b.page.goto(&format!("{}/sessions/{session}/recordings", server.base)).await.expect("the page");
     b.find("[data-track='Cello near']").await;
     shot("recordings").await;
@@ -82,7 +81,6 @@ async fn pictures() {
     shot("surround").await;
     b.click("[data-test=part-sides]").await;
     b.find("[data-test=sides]").await;
-    shot("sides").await;
     b.page.goto(&format!("{}/sessions/{session}/latency", server.base)).await.expect("the page");
     b.find("[data-test=path-map]").await;
     b.click("[data-test=offender]").await;
@@ -106,7 +104,8 @@ async fn pictures() {
     b.click("[data-test=write]").await;
     b.find("[data-test=delivery]").await;
     shot("deliver").await;
-    in_time(&server, &b, shot).await;
+    in_time(&server, &b, &shot).await;
+    flutes(&server, &b, &session, &shot).await;
     b.close().await;
 }
 
@@ -147,4 +146,23 @@ async fn in_time(server: &common::TestServer, b: &Browser, shot: impl AsyncFn(&s
     b.find("[data-test=passages]").await;
     b.click("[data-test=theme]").await;
     shot("takes-night").await;
+}
+
+/// A flute played twice in the evening: the second brought into time with the first, and the pitch of the first. From night to day.
+async fn flutes(server: &common::TestServer, b: &Browser, evening: &str, shot: impl AsyncFn(&str)) {
+    let tracks = server.tracks(evening).await;
+    let id =
+        |name: &str| tracks.iter().find(|t| t["name"] == name).expect(name)["id"].as_str().expect("an id").to_string();
+    let both = format!("a={}&b={}", id("Flute take 1"), id("Flute take 2"));
+    b.page.goto(&format!("{}/sessions/{evening}/doubles?{both}", server.base)).await.expect("the page");
+    b.click("[data-test=listen]").await;
+    b.find("[data-plot=deviation] canvas").await.send_keys("\u{e014}\u{e014}").await.expect("keys");
+    b.click("[data-test=theme]").await;
+    shot("doubles").await;
+    b.page.goto(&format!("{}/sessions/{evening}/pitch?{both}", server.base)).await.expect("the page");
+    b.click("[data-test=listen]").await;
+    b.find("[data-plot=staff] canvas").await.send_keys("\u{e014}\u{e014}").await.expect("keys");
+    b.until("a card", "return !!document.querySelector('[data-test=note-card]')").await;
+    b.key("+").await;
+    shot("pitch").await;
 }

@@ -2,6 +2,7 @@
 //! where they are stored, and who asks, is the caller's.
 
 pub mod accept;
+pub mod anew;
 pub mod clocks;
 pub mod deliver;
 pub mod hear;

@@ -45,7 +45,7 @@ const views: Place[] = [
     name: 'timing',
     label: 'Timing',
     path: 'M4 13h18M7 8v10M13 5v16M19 8v10M7 8l3-3M19 18l-3 3',
-    also: ['layer', 'takes', 'comp', 'passages', 'noises'],
+    also: ['layer', 'takes', 'doubles', 'pitch', 'comp', 'passages', 'noises'],
   },
   { name: 'deliver', label: 'Deliver', path: 'M13 4v12M8 12l5 5 5-5M4 22h18' },
 ]
@@ -53,7 +53,15 @@ const views: Place[] = [
 useSessionAddress()
 
 const main = ref<HTMLElement | null>(null)
-const LABELS: Record<string, string> = { layer: 'Layer', takes: 'Takes', comp: 'Comp', passages: 'Passages', noises: 'Noises' }
+const LABELS: Record<string, string> = {
+  layer: 'Layer',
+  takes: 'Takes',
+  doubles: 'Doubles',
+  pitch: 'Pitch',
+  comp: 'Comp',
+  passages: 'Passages',
+  noises: 'Noises',
+}
 const title = computed(() => LABELS[String(route.name)] ?? views.find((v) => v.name === route.name)?.label ?? 'Session')
 watch(
   () => [title.value, store.detail?.session.name],

@@ -6,6 +6,7 @@ pub mod comp;
 mod cut_tracks;
 pub mod deliveries;
 pub mod desk;
+pub mod doubles;
 pub mod events;
 pub mod history;
 pub mod image;
@@ -15,6 +16,7 @@ pub mod overlay;
 pub mod pairs;
 pub mod passages;
 pub mod paths;
+pub mod pitch;
 pub mod prints;
 pub mod probe;
 pub mod scores;
@@ -127,6 +129,12 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(takes::request_takes)
             .service(takes::show_takes)
             .service(takes::take_takes)
+            .service(doubles::request_doubles)
+            .service(doubles::show_doubles)
+            .service(doubles::make_doubles)
+            .service(pitch::request_pitch)
+            .service(pitch::show_pitch)
+            .service(pitch::retune)
             .service(comp::take_comp)
             .service(passages::take_passages)
             .service(passages::passages_carried)

@@ -3,7 +3,7 @@
 //! that exists, `marea follow` on a print, `marea notes` on a rendered instrument, `marea sync` on recorders with clocks of their own,
 //! `marea tempo` on tracks against a grid, `marea hits` on the strokes of a set,
 //! `marea tighten` to set them onto a grid, `marea layer` on what doubles a track, `marea takes` on two takes of one part, `marea shadow` on takes that
-//! double a lead.
+//! double a lead, `marea pitch` on one voice.
 
 mod args;
 mod facts;
@@ -15,6 +15,7 @@ mod layer;
 mod notes;
 mod pair;
 mod paths;
+mod pitch;
 mod plain;
 mod probe;
 mod report;
@@ -33,6 +34,7 @@ pub use hits::{HitsArgs, run_hits};
 pub use layer::{LayerArgs, run_layer};
 pub use notes::{NotesArgs, run_notes};
 pub use paths::{PathsArgs, run_paths};
+pub use pitch::{PitchArgs, run_pitch};
 pub use probe::{ProbeArgs, run_probe};
 pub use shadow::{ShadowArgs, run_shadow};
 pub use sync::{SyncArgs, run_sync};

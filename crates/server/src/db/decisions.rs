@@ -2,7 +2,7 @@
 
 use super::bounds::Bounds;
 use super::changes::{self, ChangeRow, TrackChange};
-use super::desk::{Desk, DeskChange};
+use super::desk::{Beneath, Desk, DeskChange};
 use super::patch::{self, EditPatch, Facts, TrackPatch};
 use super::tracks::{self, TrackRow};
 use crate::error::ServerError;
@@ -75,12 +75,15 @@ pub struct NewDecision {
     /// The map of signal paths that comes with it.
     #[serde(skip)]
     pub paths: Option<PathMap>,
+    /// Tracks that take over from those that they were made of.
+    #[serde(skip)]
+    pub beneath: Vec<Beneath>,
 }
 
 impl NewDecision {
     /// One that moves nothing along with it.
     pub fn of(label: String, changes: Vec<NewChange>) -> Self {
-        Self { label, changes, with_groups: false, series: None, paths: None }
+        Self { label, changes, with_groups: false, series: None, paths: None, beneath: Vec::new() }
     }
 }
 
@@ -199,7 +202,8 @@ async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result
     changes.retain(ChangeRow::is_change);
     let drawn = match &new.paths {
         Some(map) => DeskChange::of_paths(super::paths::get(&mut *tx, session).await?, Some(map.clone())),
-        None => None,
+        None if new.beneath.is_empty() => None,
+        None => DeskChange::beneath(&super::desk::get(&mut *tx, session).await?, &new.beneath),
     };
     if changes.is_empty() && drawn.is_none() {
         return Err(ServerError::Invalid("this decision changes nothing".into()));

@@ -167,7 +167,16 @@ pub struct DeskPatch {
     pub label: Option<String>,
 }
 
-/// What a decision changes of the desk. What sounds (mute, solo, places, levels) is not part of it.
+/// A track that was made of another, and stands beneath it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Beneath {
+    /// What it was made of: muted and folded away.
+    pub original: Uuid,
+    /// What is heard in its place.
+    pub result: Uuid,
+}
+
+/// What a decision changes of the desk. What sounds (mute, solo, places, levels) is not part of it, unless a track takes over from another.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct DeskParts {
     order: Option<Vec<Uuid>>,
@@ -179,6 +188,9 @@ pub struct DeskParts {
     meant: Option<Vec<Meant>>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     paths: Option<PathsPart>,
+    /// Whether lanes are muted, where a track takes over from another.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    muted: BTreeMap<Uuid, bool>,
 }
 
 /// The map of signal paths before or after a decision that changes it.
@@ -188,7 +200,7 @@ struct PathsPart {
 }
 
 /// The same parts before and after a decision.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct DeskChange {
     /// What they were.
     pub before: DeskParts,
@@ -208,10 +220,25 @@ impl DeskChange {
                 groups: (of.groups != other.groups).then(|| of.groups.clone()),
                 markers: (of.markers != other.markers).then(|| of.markers.clone()),
                 meant: (of.plans.meant != other.plans.meant).then(|| of.plans.meant.clone()),
-                paths: None,
+                ..DeskParts::default()
             }
         };
         let change = Self { before: parts(was, now), after: parts(now, was) };
+        (change.before != change.after).then_some(change)
+    }
+
+    /// Results take over from what they were made of; none when they have already.
+    pub(super) fn beneath(was: &Desk, all: &[Beneath]) -> Option<Self> {
+        let mut now = was.clone();
+        all.iter().for_each(|b| now.put_beneath(*b));
+        let mut change = Self::between(was, &now).unwrap_or_default();
+        for id in all.iter().flat_map(|b| [b.original, b.result]) {
+            let muted = |desk: &Desk| desk.lanes.get(&id).is_some_and(|l| l.muted);
+            if muted(was) != muted(&now) {
+                change.before.muted.insert(id, muted(was));
+                change.after.muted.insert(id, muted(&now));
+            }
+        }
         (change.before != change.after).then_some(change)
     }
 
@@ -223,7 +250,20 @@ impl DeskChange {
 }
 
 impl Desk {
-    /// Takes parts over as they were, and leaves what sounds as it is.
+    /// The lane of a result right after the original's, which is muted and hidden.
+    fn put_beneath(&mut self, Beneath { original, result }: Beneath) {
+        let above = self.lanes.entry(original).or_default();
+        (above.muted, above.hidden) = (true, true);
+        let below = self.lanes.entry(result).or_default();
+        (below.muted, below.hidden) = (false, false);
+        if self.order.contains(&original) {
+            self.order.retain(|id| *id != result);
+            let at = self.order.iter().position(|id| *id == original).map_or(self.order.len(), |at| at + 1);
+            self.order.insert(at, result);
+        }
+    }
+
+    /// Takes parts over as they were, and leaves what sounds as it is unless they say otherwise.
     fn put_back(&mut self, parts: &DeskParts) {
         if let Some(order) = &parts.order {
             self.order.clone_from(order);
@@ -231,6 +271,9 @@ impl Desk {
         for (id, (height, hidden)) in &parts.lanes {
             let lane = self.lanes.entry(*id).or_default();
             (lane.height, lane.hidden) = (*height, *hidden);
+        }
+        for (id, muted) in &parts.muted {
+            self.lanes.entry(*id).or_default().muted = *muted;
         }
         self.lanes.retain(|_, lane| *lane != LaneDesk::default());
         if let Some(groups) = &parts.groups {
@@ -383,4 +426,30 @@ pub(super) async fn write(tx: &mut MySqlConnection, session: Uuid, desk: &Desk) 
         .execute(tx)
         .await?;
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_result_takes_over_from_its_original_and_gives_back_to_it() {
+        let [first, second, result] = [1, 2, 3].map(Uuid::from_u128);
+        let quiet = LaneDesk { level_db: -6.0, ..LaneDesk::default() };
+        let was = Desk { order: vec![first, second], lanes: [(first, quiet)].into(), ..Desk::default() };
+        let change = DeskChange::beneath(&was, &[Beneath { original: first, result }]).unwrap();
+        let mut now = was.clone();
+        now.put_back(&change.after);
+        assert_eq!(now.order, [first, result, second]);
+        let lane = &now.lanes[&first];
+        assert_eq!((lane.muted, lane.hidden, lane.level_db), (true, true, -6.0));
+        assert!(!now.lanes.contains_key(&result), "it is heard and shown as usual");
+        assert_eq!(
+            DeskChange::beneath(&now, &[Beneath { original: first, result }]),
+            None,
+            "it has taken over already"
+        );
+        now.put_back(&change.before);
+        assert_eq!(now, was);
+    }
 }

@@ -14,7 +14,7 @@ use uuid::Uuid;
 pub type EditId = Vec<u8>;
 
 /// An edit with its id, as a query gives it that selects [`COLUMNS`].
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Carried {
     /// Id; empty for one that is not stored.
     pub id: EditId,

@@ -319,6 +319,22 @@ pub async fn deliveries(db: &MySqlPool, session: Uuid) -> Result<Vec<Job>, Serve
     Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(session).fetch_all(db).await?)
 }
 
+/// The job that does this already, or one that will.
+///
+/// # Errors
+/// As the database says.
+pub async fn pending_or(
+    db: &MySqlPool,
+    session: Uuid,
+    task: &crate::tasks::Task,
+    title: &str,
+) -> Result<Uuid, ServerError> {
+    match pending(db, session, task).await? {
+        Some(job) => Ok(job),
+        None => enqueue(db, session, task, title).await,
+    }
+}
+
 /// A job of this kind and payload that is queued or running.
 ///
 /// # Errors

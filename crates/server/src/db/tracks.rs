@@ -50,6 +50,20 @@ pub struct TrackRow {
     pub hits: Json<HandHits>,
     pub removed: bool,
     pub in_room: Json<InRoom>,
+    pub made_of: Option<Json<MadeOf>>,
+}
+
+/// What a track was made of: it was not recorded, and nothing arrived in it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct MadeOf {
+    /// The track it was made of.
+    pub take: Uuid,
+    /// The lead that it follows; none where only its pitch was changed.
+    pub lead: Option<Uuid>,
+    /// Hash of the sound, of what was done to it, and of the method: the same is not made twice.
+    pub key: String,
+    /// By how much it is louder than what it was made of, in dB.
+    pub louder_db: f64,
 }
 
 /// What somebody measured of a microphone in the room.
@@ -159,6 +173,8 @@ pub struct Track {
     pub hits: HandHits,
     /// What somebody measured of it in the room.
     pub in_room: InRoom,
+    /// What it was made of; none for what was brought in.
+    pub made_of: Option<MadeOf>,
 }
 
 impl From<TrackRow> for Track {
@@ -194,6 +210,7 @@ impl From<TrackRow> for Track {
             policy: r.policy,
             hits: r.hits.0,
             in_room: r.in_room.0,
+            made_of: r.made_of.map(|m| m.0),
         }
     }
 }
@@ -201,7 +218,7 @@ impl From<TrackRow> for Track {
 fn select(which: &str) -> sqlx::AssertSqlSafe<String> {
     sqlx::AssertSqlSafe(format!(
         "SELECT tracks.id, session_id, sha256, channel, channels, link_id AS own_link, file_name, coding, file_rate_hz, notes,
-         position, name, role, source, side, start_frame, frames, policy, dismissed, hits, removed, in_room, {}
+         position, name, role, source, side, start_frame, frames, policy, dismissed, hits, removed, in_room, made_of, {}
          FROM tracks {} WHERE {which}",
         edits::COLUMNS,
         edits::JOINS
@@ -287,7 +304,8 @@ pub async fn insert(tx: &mut MySqlConnection, t: &TrackRow) -> Result<(), Server
     let edit_id = edits::keep(tx, t.edit()).await?;
     sqlx::query(
         "INSERT IGNORE INTO tracks (id, session_id, sha256, channel, channels, link_id, file_name, coding, file_rate_hz, notes,
-         position, name, role, source, side, start_frame, frames, edit_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
+         position, name, role, source, side, start_frame, frames, edit_id, removed, made_of)
+         VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
     )
     .bind(t.id)
     .bind(t.session_id)
@@ -307,6 +325,8 @@ pub async fn insert(tx: &mut MySqlConnection, t: &TrackRow) -> Result<(), Server
     .bind(t.start_frame)
     .bind(t.frames)
     .bind(edit_id)
+    .bind(t.removed)
+    .bind(&t.made_of)
     .execute(tx)
     .await?;
     Ok(())

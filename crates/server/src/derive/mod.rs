@@ -4,6 +4,7 @@
 mod by_hand;
 pub mod check;
 pub mod clocks;
+pub mod double;
 pub mod image;
 mod keep;
 mod kind;
@@ -11,6 +12,7 @@ pub mod layer;
 pub mod noises;
 pub mod notes;
 pub mod pair;
+pub mod pitch;
 pub mod print;
 pub mod proved;
 pub mod send;

@@ -1,14 +1,13 @@
 //! Bringing a recording in: working copies, overviews, tracks.
 
 use crate::db::decisions::{self, NewChange, NewDecision};
-use crate::db::edits::{Carried, EditId};
+use crate::db::edits::Carried;
 use crate::db::patch::Facts;
 use crate::db::tracks::TrackRow;
 use crate::db::{sessions, tracks};
 use crate::store::Missing;
 use crate::worker::{JobError, Reporter, Workers, blocking};
 use marea_core::decide::guess;
-use marea_core::edit::Edit;
 use marea_core::measure::image::layout::{Order, of_mask, usual};
 use marea_core::track::Side;
 use marea_core::units::SampleRate;
@@ -177,12 +176,13 @@ impl Import<'_> {
             side: guess.side.word().into(),
             start_frame,
             frames,
-            carried: Carried { id: EditId::new(), edit: Edit::default() },
+            carried: Carried::default(),
             policy: String::new(),
             dismissed: Json::default(),
             in_room: Json::default(),
             hits: Json::default(),
             removed: false,
+            made_of: None,
         }
     }
 }

@@ -2,7 +2,11 @@
 
 pub mod alone;
 pub mod deliver;
+pub mod follow;
 pub mod import;
+pub mod made;
+pub mod results;
+pub mod retune;
 
 pub use crate::worker::program::Program;
 pub use crate::worker::{JobError, Reporter, Workers, blocking};
@@ -196,6 +200,10 @@ impl Workers {
             Task::Derive { of: Subject::Layer(layer), .. } => derive::run(self, session, layer, reporter).await,
             Task::Derive { of: Subject::Takes(takes), .. } => derive::run(self, session, takes, reporter).await,
             Task::Derive { of: Subject::Noises(noises), .. } => derive::run(self, session, noises, reporter).await,
+            Task::Derive { of: Subject::Double(double), .. } => derive::run(self, session, double, reporter).await,
+            Task::Derive { of: Subject::Pitch(pitch), .. } => derive::run(self, session, pitch, reporter).await,
+            Task::Follow(doubles) => follow::run(self, session, doubles, reporter).await,
+            Task::Retune(of) => retune::run(self, session, of, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

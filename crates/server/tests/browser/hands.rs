@@ -1,6 +1,7 @@
 //! Hands: undo says what it takes back, keys lose nothing, the focus stays, the address tells what is seen.
 
 use super::*;
+use marea_server::web::VIEWS;
 use serde_json::{Value, json};
 
 const ENTER: &str = "\u{e007}";
@@ -213,24 +214,7 @@ async fn small_and_large_screens_show_everything() {
     let _turn = beside().await;
     let (s, session) = demo().await;
     let b = Browser::open(1280, 800).await;
-    for view in [
-        "recordings",
-        "check",
-        "align",
-        "stereo",
-        "latency",
-        "prints",
-        "rendered",
-        "clocks",
-        "tempo",
-        "timing",
-        "layer",
-        "takes",
-        "comp",
-        "passages",
-        "noises",
-        "deliver",
-    ] {
+    for view in VIEWS {
         b.page.goto(&format!("{}/sessions/{session}/{view}", s.base)).await.expect("the page");
         b.find("main > *").await;
         if view == "check" {
@@ -265,33 +249,22 @@ async fn every_view_is_accessible_in_both_themes() {
         "{axe}; const done = arguments[arguments.length - 1]; axe.run(document, {{ runOnly: [{rules}] }}).then(r => done([r.passes.length, r.violations.map(v => [v.id, v.nodes.slice(0, 3).map(n => n.target.join(' ') + ': ' + n.failureSummary)])]))"
     );
     let mut looked = [0, 0];
-    for (path, act) in [
-        ("/".to_string(), ""),
-        ("/nowhere".into(), ""),
-        (format!("/sessions/{session}/recordings"), ""),
-        (format!("/sessions/{session}/check"), "w"),
-        (format!("/sessions/{session}/align"), "a"),
-        (format!("/sessions/{session}/stereo"), ""),
-        (format!("/sessions/{session}/stereo?part=sides"), ""),
-        (format!("/sessions/{session}/latency"), ""),
-        (format!("/sessions/{session}/prints"), ""),
-        (format!("/sessions/{session}/rendered"), ""),
-        (format!("/sessions/{session}/clocks"), ""),
-        (format!("/sessions/{session}/tempo?by=session"), ""),
-        (format!("/sessions/{session}/timing"), ""),
-        (format!("/sessions/{session}/layer"), ""),
-        (format!("/sessions/{session}/takes"), ""),
-        (format!("/sessions/{session}/comp"), ""),
-        (format!("/sessions/{session}/passages"), ""),
-        (format!("/sessions/{session}/noises"), ""),
-        (format!("/sessions/{session}/deliver"), ""),
-        (format!("/sessions/{session}/check"), "?"),
-        (format!("/sessions/{session}/check"), "history"),
-    ] {
+    // A key that opens more of it.
+    let key_of = |view: &str| match view {
+        "check" => "w",
+        "align" => "a",
+        _ => "",
+    };
+    let of_session = |view: &str| format!("/sessions/{session}/{view}");
+    let mut visits = vec![("/".to_string(), ""), ("/nowhere".into(), "")];
+    visits.extend(VIEWS.map(|view| (of_session(view), key_of(view))));
+    visits.extend(["stereo?part=sides", "tempo?by=session"].map(|view| (of_session(view), "")));
+    visits.extend(["?", "history"].map(|act| (of_session("check"), act)));
+    for (path, act) in &visits {
         b.page.goto(&format!("{}{path}", s.base)).await.expect("the page");
         b.find("main > *").await;
         b.settled().await;
-        match act {
+        match *act {
             "" => {}
             "history" => b.click("[data-test=history]").await,
             key => b.key(key).await,
@@ -313,6 +286,6 @@ async fn every_view_is_accessible_in_both_themes() {
             }
         }
     }
-    assert_eq!(looked, [21, 21]);
+    assert_eq!(looked, [visits.len(); 2]);
     b.close().await;
 }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useSession } from '../../session/store'
-import { vTyped } from '../../shared/typed'
+import { typedNumber, vTyped } from '../../shared/typed'
 import { clock } from '../../shared/units'
 import { GRIDS, type Section } from './plan'
 
@@ -11,8 +11,8 @@ const store = useSession()
 const set = (part: Partial<Section>) => emit('change', { ...props.section, ...part })
 /** A number within its bounds; what is none is not taken. */
 function typed(e: globalThis.Event, key: 'strength' | 'slack_ms' | 'farthest_ms', most: number): void {
-  const value = Number((e.target as HTMLInputElement).value.replace(',', '.'))
-  if (Number.isFinite(value)) set({ [key]: Math.max(0, Math.min(most, value)) })
+  const value = typedNumber(e)
+  if (value !== null) set({ [key]: Math.max(0, Math.min(most, value)) })
 }
 const grids = () => (GRIDS.includes(props.section.grid as never) ? GRIDS : [props.section.grid, ...GRIDS])
 </script>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useSession } from '../../session/store'
-import { vTyped } from '../../shared/typed'
+import { typedNumber, vTyped } from '../../shared/typed'
 import { clock, fixed } from '../../shared/units'
 import { alikeAround, ownOf, type Event, type Plan } from './plan'
 import { offMs, type Shown } from './strokes'
@@ -44,8 +44,8 @@ const together = () =>
   )
 
 function typed(e: globalThis.Event): void {
-  const value = Number((e.target as HTMLInputElement).value.replace(',', '.').replace('\u2212', '-'))
-  if (Number.isFinite(value)) emit('move', [one.value.event], Math.round((value / 1000) * store.rateHz))
+  const value = typedNumber(e)
+  if (value !== null) emit('move', [one.value.event], Math.round((value / 1000) * store.rateHz))
 }
 </script>
 

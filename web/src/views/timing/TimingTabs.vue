@@ -6,6 +6,8 @@ const tabs = [
   { name: 'timing', label: 'Set', title: 'Tracks that are moved together, onto a grid or onto other strokes' },
   { name: 'layer', label: 'Layer', title: 'A track that doubles another hit by hit' },
   { name: 'takes', label: 'Takes', title: 'Two takes of one part, side by side' },
+  { name: 'doubles', label: 'Doubles', title: 'Takes that double a lead, brought into time with it' },
+  { name: 'pitch', label: 'Pitch', title: 'The pitch of a voice, and notes of it at another one' },
   { name: 'comp', label: 'Comp', title: 'Of several takes a part each' },
   { name: 'passages', label: 'Passages', title: 'Passages that are heard elsewhere, again or instead' },
   { name: 'noises', label: 'Noises', title: 'Fingers, breaths and clicks before notes' },

@@ -7,7 +7,7 @@ import { roomBefore, showHit } from '../../lanes/viewport'
 import { useSession } from '../../session/store'
 import { useKeys } from '../../shared/keys'
 import { tellTrouble } from '../../shared/notice'
-import { vTyped } from '../../shared/typed'
+import { typedNumber, vTyped } from '../../shared/typed'
 import { useAsked } from './asked'
 import { laneStrokes } from './onLanes'
 import HearPlan from './HearPlan.vue'
@@ -67,8 +67,8 @@ function addSection(): void {
   if (loop.value) change({ sections: [...draft.value.sections, { ...last, range: [loop.value.from, loop.value.to] }] })
 }
 function typed(e: globalThis.Event, key: 'within_ms' | 'softest_db', least: number, most: number): void {
-  const value = Number((e.target as HTMLInputElement).value.replace(',', '.'))
-  if (Number.isFinite(value)) change({ [key]: Math.max(least, Math.min(most, value)) })
+  const value = typedNumber(e)
+  if (value !== null) change({ [key]: Math.max(least, Math.min(most, value)) })
 }
 
 /** The server's answer is about what is set now. */

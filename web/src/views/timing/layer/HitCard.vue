@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useSession } from '../../../session/store'
-import { vTyped } from '../../../shared/typed'
+import { typedNumber, vTyped } from '../../../shared/typed'
 import { clock, fixed } from '../../../shared/units'
 import { onto, type Hit } from './plan'
 
@@ -16,8 +16,8 @@ const told = computed(() => {
   return `${fixed(Math.abs(ms(late)), 2)} ms ${late < 0 ? 'before' : 'after'} its source – ${props.hit.verdict}`
 })
 function typed(e: globalThis.Event): void {
-  const value = Number((e.target as HTMLInputElement).value.replace(',', '.').replace('\u2212', '-'))
-  if (Number.isFinite(value)) emit('move', Math.round((value / 1000) * store.rateHz))
+  const value = typedNumber(e)
+  if (value !== null) emit('move', Math.round((value / 1000) * store.rateHz))
 }
 </script>
 

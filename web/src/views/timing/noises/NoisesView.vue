@@ -9,7 +9,7 @@ import { useSession } from '../../../session/store'
 import type { Heard } from '../../../session/stretches'
 import { useKeys } from '../../../shared/keys'
 import { tellTrouble } from '../../../shared/notice'
-import { vTyped } from '../../../shared/typed'
+import { typedNumber, vTyped } from '../../../shared/typed'
 import { clock, fixed } from '../../../shared/units'
 import { useTaking } from '../asked'
 import HeldLine from '../HeldLine.vue'
@@ -59,8 +59,8 @@ function pick(some: readonly Noise[], on: boolean): void {
   picked.value = next
 }
 function typed(e: globalThis.Event): void {
-  const value = Number((e.target as HTMLInputElement).value.replace(',', '.'))
-  if (Number.isFinite(value)) by.value = Math.max(0.5, Math.min(MOST_DB, Math.abs(value)))
+  const value = typedNumber(e)
+  if (value !== null) by.value = Math.max(0.5, Math.min(MOST_DB, Math.abs(value)))
 }
 
 const { take, busy } = useTaking((body: Schemas['Lowered']) =>

@@ -3,7 +3,7 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import LanesFold from '../../../lanes/LanesFold.vue'
 import { useSession } from '../../../session/store'
 import { useKeys } from '../../../shared/keys'
-import { vTyped } from '../../../shared/typed'
+import { typedNumber, vTyped } from '../../../shared/typed'
 import { clock, fixed } from '../../../shared/units'
 import HearPlan from '../HearPlan.vue'
 import { useAsked } from '../asked'
@@ -41,8 +41,8 @@ watch(() => [store.pair.a, store.pair.b], restart)
 
 const change = (plan: Plan) => store.desk.change({ takes: plan })
 function slack(e: globalThis.Event): void {
-  const value = Number((e.target as HTMLInputElement).value.replace(',', '.'))
-  if (Number.isFinite(value)) change({ ...draft.value, slack_ms: Math.max(0, Math.min(200, value)) })
+  const value = typedNumber(e)
+  if (value !== null) change({ ...draft.value, slack_ms: Math.max(0, Math.min(200, value)) })
 }
 
 const current = computed(() => held.current.value && settled.value)

@@ -2,11 +2,11 @@
 import { computed } from 'vue'
 import SteppedPlot from '../../../plot/SteppedPlot.vue'
 import type { Surface } from '../../../plot/surface'
+import { paintThreads } from '../../../plot/threads'
 import { useSession } from '../../../session/store'
 import { palette } from '../../../shared/theme'
 import { clock, fixed } from '../../../shared/units'
 import { afterMs, type Chord, type Flag } from './plan'
-import { paintTakes } from './threads'
 
 const props = defineProps<{
   chords: readonly Chord[]
@@ -17,7 +17,16 @@ const props = defineProps<{
 const store = useSession()
 
 const of = computed(() => [props.chords, props.flagged, props.slackMs])
-const paint = (s: Surface, looked: number | null) => paintTakes(s, palette(), { ...props, rateHz: store.rateHz, chosen: looked })
+const paint = (s: Surface, looked: number | null) =>
+  paintThreads(s, palette(), {
+    all: props.chords.map((c) => ({ at: c.at[0]!, before: c.apart_ms, after: afterMs(c, store.rateHz), verdict: c.verdict })),
+    shaded: props.flagged.map(({ flag, meant }) => ({ from: flag.range[0]!, to: flag.range[1]!, settled: meant })),
+    slackMs: props.slackMs,
+    rateHz: store.rateHz,
+    chosen: looked,
+    names: props.names,
+    title: `${props.names[1]} later than in the median, ms`,
+  })
 
 const side = (ms: number) => (Math.abs(ms) < 0.05 ? 'together' : `${fixed(Math.abs(ms), 1)} ms ${ms < 0 ? 'earlier' : 'later'}`)
 function told(looked: number | null): string {
