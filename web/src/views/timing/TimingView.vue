@@ -321,26 +321,4 @@ useKeys('Timing', [
   justify-items: start;
   padding: 2px 0;
 }
-.plots {
-  flex: 1;
-  min-height: 0;
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 270px;
-  gap: 8px;
-}
-.buttons {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 6px 0 10px;
-}
-.intro {
-  max-width: 640px;
-}
-@media (max-width: 900px), (max-height: 560px) {
-  .plots {
-    grid-template-columns: minmax(0, 1fr);
-    grid-auto-rows: minmax(240px, auto);
-  }
-}
 </style>

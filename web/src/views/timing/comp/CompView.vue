@@ -193,7 +193,4 @@ canvas {
 p {
   margin: 0;
 }
-.intro {
-  max-width: 640px;
-}
 </style>

@@ -40,29 +40,35 @@ function keepIt(): void {
   >
     <el-option v-for="p in all" :key="p.name" :value="p.name" :label="p.name" />
   </el-select>
-  <label for="strength" title="Part of the difference that is taken out">strength</label>
-  <input
-    id="strength"
-    v-typed="plan.strength"
-    class="typed"
-    inputmode="decimal"
-    data-test="strength"
-    @change="typed($event, 'strength', [0, 100])"
-  />
-  <span class="soft">%</span>
-  <label for="slack" title="What is apart by no more than this stays, and of all else this much">slack</label>
-  <input
-    id="slack"
-    v-typed="plan.slack_ms"
-    class="typed"
-    inputmode="decimal"
-    data-test="slack"
-    @change="typed($event, 'slack_ms', [0, 200])"
-  />
-  <span class="soft">ms</span>
-  <label for="ratio" title="A take runs at most so many times faster or slower than it was">at most</label>
-  <input id="ratio" v-typed="plan.ratio" class="typed" inputmode="decimal" data-test="ratio" @change="typed($event, 'ratio', [1, 2])" />
-  <span class="soft" title="Times faster or slower than it was">×</span>
+  <span class="field">
+    <label for="strength" title="Part of the difference that is taken out">strength</label>
+    <input
+      id="strength"
+      v-typed="plan.strength"
+      class="typed"
+      inputmode="decimal"
+      data-test="strength"
+      @change="typed($event, 'strength', [0, 100])"
+    />
+    <span class="soft">%</span>
+  </span>
+  <span class="field">
+    <label for="slack" title="What is apart by no more than this stays, and of all else this much">slack</label>
+    <input
+      id="slack"
+      v-typed="plan.slack_ms"
+      class="typed"
+      inputmode="decimal"
+      data-test="slack"
+      @change="typed($event, 'slack_ms', [0, 200])"
+    />
+    <span class="soft">ms</span>
+  </span>
+  <span class="field">
+    <label for="ratio" title="A take runs at most so many times faster or slower than it was">at most</label>
+    <input id="ratio" v-typed="plan.ratio" class="typed" inputmode="decimal" data-test="ratio" @change="typed($event, 'ratio', [1, 2])" />
+    <span class="soft" title="Times faster or slower than it was">×</span>
+  </span>
   <template v-if="!named">
     <input
       v-model="name"

@@ -233,13 +233,6 @@ useKeys('Doubles', [
 </template>
 
 <style scoped>
-.plots {
-  flex: 1;
-  min-height: 0;
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 300px;
-  gap: 8px;
-}
 .drawn {
   min-height: 0;
   display: flex;
@@ -248,12 +241,6 @@ useKeys('Doubles', [
 }
 .drawn > :last-child {
   flex: 1;
-}
-.buttons {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 0 0 8px;
 }
 ul {
   list-style: none;
@@ -269,14 +256,5 @@ th {
   text-align: left;
   font-weight: normal;
   padding-right: 10px;
-}
-.intro {
-  max-width: 640px;
-}
-@media (max-width: 900px), (max-height: 560px) {
-  .plots {
-    grid-template-columns: minmax(0, 1fr);
-    grid-auto-rows: minmax(240px, auto);
-  }
 }
 </style>

@@ -213,15 +213,6 @@ useKeys('Layer', [
 .facts {
   grid-area: 1 / 3 / 3 / 4;
 }
-.buttons {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 6px 0 10px;
-}
-.intro {
-  max-width: 640px;
-}
 ul {
   list-style: none;
   margin: 4px 0 8px;

@@ -231,20 +231,11 @@ useKeys('Noises', [
   overflow: auto;
   min-height: 0;
 }
-.buttons {
-  display: flex;
-  align-items: center;
-  gap: 10px;
-  margin: 0 0 10px;
-}
 ul {
   list-style: none;
   margin: 4px 0 8px;
   padding: 0;
   font-size: 13px;
-}
-.intro {
-  max-width: 640px;
 }
 @media (max-width: 900px), (max-height: 560px) {
   .lists {

@@ -179,19 +179,6 @@ useKeys('Passages', [
 .several {
   width: 220px;
 }
-.plots {
-  flex: 1;
-  min-height: 0;
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 290px;
-  gap: 8px;
-}
-.buttons {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  margin: 0 0 8px;
-}
 ol {
   margin: 4px 0 8px;
   padding: 0 0 0 20px;
@@ -199,13 +186,5 @@ ol {
 }
 .chosen {
   font-weight: 600;
-}
-.intro {
-  max-width: 640px;
-}
-@media (max-width: 900px), (max-height: 560px) {
-  .plots {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

@@ -140,28 +140,3 @@ useKeys('Pitch', [
     </p>
   </TimingPage>
 </template>
-
-<style scoped>
-.plots {
-  flex: 1;
-  min-height: 0;
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 300px;
-  gap: 8px;
-}
-.buttons {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 0 0 8px;
-}
-.intro {
-  max-width: 640px;
-}
-@media (max-width: 900px), (max-height: 560px) {
-  .plots {
-    grid-template-columns: minmax(0, 1fr);
-    grid-auto-rows: minmax(240px, auto);
-  }
-}
-</style>

@@ -119,9 +119,11 @@ useKeys('Takes', [
     <template #pickers>
       <PairPickers :first="{ of: 'a', label: 'takes', name: 'first' }" :second="{ of: 'b', label: 'and', name: 'second' }" />
       <el-button type="primary" size="small" title="G" data-test="listen" @click="listen">Hold them together</el-button>
-      <label for="slack" title="Apart by no more than this they sit together">slack</label>
-      <input id="slack" v-typed="draft.slack_ms" class="typed" inputmode="decimal" data-test="slack" @change="slack" />
-      <span class="soft">ms</span>
+      <span class="field">
+        <label for="slack" title="Apart by no more than this they sit together">slack</label>
+        <input id="slack" v-typed="draft.slack_ms" class="typed" inputmode="decimal" data-test="slack" @change="slack" />
+        <span class="soft">ms</span>
+      </span>
       <div class="choice" role="group" aria-label="Both hard left and right">
         <button :aria-pressed="store.scopeHere === 'apart'" title="U" data-test="apart-alone" @click="apart(false)">Apart, alone</button>
         <button :aria-pressed="store.scopeHere === 'session'" title="U" data-test="apart-song" @click="apart(true)">in the song</button>
@@ -173,29 +175,7 @@ useKeys('Takes', [
 </template>
 
 <style scoped>
-.plots {
-  flex: 1;
-  min-height: 0;
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 300px;
-  gap: 8px;
-}
-.buttons {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 0 0 8px;
-}
 .of {
   margin: 6px 0 0;
-}
-.intro {
-  max-width: 640px;
-}
-@media (max-width: 900px), (max-height: 560px) {
-  .plots {
-    grid-template-columns: minmax(0, 1fr);
-    grid-auto-rows: minmax(240px, auto);
-  }
 }
 </style>
