@@ -7,10 +7,12 @@ use marea_core::measure::table::Report;
 use marea_core::pitch::pitch;
 use marea_core::progress::MeasureError;
 use marea_core::retune::Retuned;
-use marea_core::retune::wanted::{NoteChange, by_notes};
+use marea_core::retune::wanted::{NoteChange, by_notes, towards};
 use marea_core::scaling::Scaled;
 use marea_core::signal::{Placed, ReadError, Source};
 use marea_core::units::{SampleRate, SessionFrame};
+use marea_media::work::{WorkFile, WorkWriter};
+use std::path::Path;
 use thiserror::Error;
 
 /// Number of the method, kept with what it made. To be raised when the same would give another sound.
@@ -99,6 +101,44 @@ pub fn retuned(
     Ok(SessionFrame(start))
 }
 
+/// A pitch that another voice is drawn towards.
+pub struct Towards<'a> {
+    /// The pitch in Hz at a session frame.
+    pub hz: &'a (dyn Fn(f64) -> Option<f64> + Sync),
+    /// Part of the way, 0 to 1.
+    pub part: f64,
+}
+
+/// As [`along`], and then drawn towards the pitch of the lead. What is made in between lies in `folder`, which is the caller's to remove.
+///
+/// # Errors
+/// As [`along`].
+pub fn along_and_towards(
+    sounds: &[Placed],
+    (course, lead): (&[[f64; 2]], &Towards),
+    (folder, rate): (&Path, SampleRate),
+    report: Report,
+    push: Push,
+) -> Result<SessionFrame, AnewError> {
+    let path = |n: usize| folder.join(format!("between-{n}"));
+    let files = (0..sounds.len()).map(|n| WorkWriter::create(&path(n))).collect::<Result<Vec<_>, _>>();
+    let mut files = files?;
+    let keep = &mut |block: &[Vec<f32>]| files.iter_mut().zip(block).try_for_each(|(file, x)| file.push(x));
+    let start = along(sounds, course, rate, &|p| report(0.5 * p), keep)?;
+    files.into_iter().try_for_each(WorkWriter::finish)?;
+    let files = (0..sounds.len()).map(|n| WorkFile::open(&path(n))).collect::<Result<Vec<_>, _>>()?;
+    let sources: Vec<&dyn Source> = files.iter().map(|f| f as &dyn Source).collect();
+    let Some(voice) = sources.first() else { return Ok(start) };
+    let own = Placed { source: *voice, start: SessionFrame(0) };
+    let later = |p: f64| report(0.5 + 0.5 * p);
+    let told = pitch(&own, rate, &|p| later(FINDING * p))?;
+    let shifts = towards(&told, |at| (lead.hz)(at + start.0 as f64), lead.part);
+    let frames = sources.iter().map(|s| s.frames()).max().unwrap_or(0);
+    let mut reader = Retuned::new(&sources, &told, &shifts, rate);
+    pushed(&mut || reader.next_block(), frames, &later, push)?;
+    Ok(start)
+}
+
 /// Takes a reader's blocks until there are no more.
 fn pushed(
     next: &mut dyn FnMut() -> Result<Vec<Vec<f32>>, ReadError>,
@@ -183,6 +223,29 @@ mod tests {
         };
         let cents = 1_200.0 * (hz(40_000) / hz(2_000)).log2();
         assert!((cents - 100.0).abs() < 3.0, "{cents}");
+    }
+
+    /// A tone 30 cents sharp, half of the way to the lead an octave above.
+    #[test]
+    fn a_voice_is_drawn_towards_its_lead() {
+        let wave = |n: usize| (1..9).map(|k| (0.0262 * (k * n) as f64).sin() / k as f64).sum::<f64>();
+        let source = MemSource((0..96_000).map(|n| (0.1 * wave(n)) as f32).collect());
+        let placed = Placed { source: &source, start: SessionFrame(500) };
+        let own = 48_000.0 * 0.0262 / std::f64::consts::TAU;
+        let hz = |_: f64| Some(2.0 * own * 2f64.powf(-30.0 / 1_200.0));
+        let (rate, folder) = (SampleRate::new(48_000).unwrap(), tempfile::tempdir().unwrap());
+        let mut made = Vec::new();
+        let push = &mut |block: &[Vec<f32>]| {
+            made.extend_from_slice(&block[0]);
+            Ok(())
+        };
+        let lead = Towards { hz: &hz, part: 0.5 };
+        let start = along_and_towards(&[placed], (&[], &lead), (folder.path(), rate), &|_| true, push).unwrap();
+        assert_eq!((start.0, made.len()), (500, 96_000));
+        let after = MemSource(made);
+        let told = pitch(&Placed { source: &after, start: SessionFrame(0) }, rate, &|_| true).unwrap();
+        let cents = 1_200.0 * (told[200].hz.unwrap() / own).log2();
+        assert!((cents + 15.0).abs() < 2.0, "{cents}");
     }
 
     #[test]

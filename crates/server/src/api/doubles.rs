@@ -5,12 +5,13 @@ use super::state::{State, id};
 use crate::db::tracks::{MadeOf, TrackRow, of_session};
 use crate::db::{jobs, sessions};
 use crate::derive::double::DoubleFound;
+use crate::derive::pitch::PitchFound;
 use crate::derive::{self, Now};
 use crate::error::{ErrorBody, ServerError};
 use crate::jobs::follow::goes;
-use crate::jobs::made::{How, Making, results_of};
+use crate::jobs::made::{Following, How, Making, results_of};
 use crate::plans::doubles::{DoublesOf, FollowerOf};
-use crate::tasks::{DoubleOf, Task};
+use crate::tasks::{DoubleOf, PitchOf, Task};
 use actix_web::{HttpResponse, get, post, web};
 use marea_core::units::SampleRate;
 use serde::{Deserialize, Serialize};
@@ -127,13 +128,20 @@ pub async fn show_doubles(
     let of: DoublesOf =
         serde_json::from_str(&asked.of).map_err(|e| ServerError::Invalid(format!("“of” is no plan: {e}")))?;
     let all = all_now(&state, &path, &of).await?;
+    let drawn = match (of.pitch, all.first()) {
+        (part, Some(now)) if part > 0.0 => {
+            let lead = Now::of(state.db(), now.session.id, PitchOf { track: of.lead }).await?;
+            Some((lead.result(state.db()).await?, part / 100.0))
+        }
+        _ => None,
+    };
     let mut takes = Vec::new();
     for (one, now) in of.takes.iter().zip(&all) {
         let Some(found) = now.result(state.db()).await? else { return Ok(HttpResponse::NoContent().finish()) };
         let rows = of_session(state.db(), now.session.id).await?;
         let rate_hz = u64::from(now.session.rate()?);
         let rate = SampleRate::new(rate_hz).map_err(|e| ServerError::Internal(e.to_string()))?;
-        takes.push(view((&of, one), now, (found, rate), &rows));
+        takes.push(view((&of, one), now, (found, rate), (drawn.as_ref(), &rows)));
     }
     Ok(HttpResponse::Ok().json(DoublesView { takes }))
 }
@@ -142,7 +150,7 @@ fn view(
     (plan, of): (&DoublesOf, &FollowerOf),
     now: &Now<DoubleOf>,
     (found, rate): (DoubleFound, SampleRate),
-    rows: &[TrackRow],
+    (drawn, rows): (Option<&(Option<PitchFound>, f64)>, &[TrackRow]),
 ) -> DoubleView {
     let (course, refused) = match goes(plan, of, &found, rate) {
         Ok(course) => (course, None),
@@ -150,8 +158,16 @@ fn view(
     };
     let run = |p: &[[f64; 2]]| (p[1][1] - p[0][1]) / (p[1][0] - p[0][0]);
     let ratio = course.windows(2).map(run).map(|r| r.max(1.0 / r)).fold(1.0, f64::max);
-    let making = Making::new(&now.tracks, of.take, How::Following((&now.tracks[0]).into(), course.clone()));
-    let fits = !course.is_empty() && making.made(rows).is_some();
+    let lead = &now.tracks[0];
+    // Nobody has made it where the lead's pitch is not even known.
+    let following = match drawn {
+        None => Some(None),
+        Some((pitch, part)) => pitch.clone().map(|pitch| Some((pitch, *part))),
+    };
+    let following =
+        following.map(|drawn| Following { lead: lead.id, name: lead.name.clone(), course: course.clone(), drawn });
+    let making = following.map(|f| Making::new(&now.tracks, of.take, How::Following(f)));
+    let fits = !course.is_empty() && making.is_some_and(|m| m.made(rows).is_some());
     let made = results_of(&now.tracks[1..], rows).into_iter().map(MadeView::from).collect();
     // The first and the last only say that the lag stays.
     let goes = match course.as_slice() {

@@ -44,6 +44,15 @@ pub struct PitchFound {
     pub notes: Vec<NoteSung>,
 }
 
+impl PitchFound {
+    /// The pitch at a session frame.
+    pub fn at(&self, frame: f64) -> Option<f64> {
+        let place = (frame - self.first as f64) / self.step_frames;
+        let hz = if place < 0.0 { None } else { self.hz.get(place.round() as usize) };
+        hz.map(|hz| f64::from(*hz)).filter(|hz| *hz > 0.0)
+    }
+}
+
 impl From<PitchOf> for Subject {
     fn from(of: PitchOf) -> Self {
         Self::Pitch(of)

@@ -1,14 +1,14 @@
 //! Takes brought into time with a lead: made anew as recordings of their own, which stand beneath those that they were made of.
 
-use super::made::{How, Making};
+use super::made::{Following, How, Making};
 use super::results::{kept, take_over};
 use crate::db::desk::Beneath;
 use crate::db::tracks::TrackRow;
 use crate::db::{sessions, tracks};
 use crate::derive::double::DoubleFound;
-use crate::derive::{self, Now};
+use crate::derive::{self, Derived, Now};
 use crate::plans::doubles::{DoublesOf, FollowerOf};
-use crate::tasks::DoubleOf;
+use crate::tasks::{DoubleOf, PitchOf};
 use crate::worker::{JobError, Reporter, Workers};
 use marea_core::lead::course::{AskedError, course};
 use marea_core::units::SampleRate;
@@ -42,15 +42,20 @@ pub async fn run(
     let rate = SampleRate::new(u64::from(s.rate()?)).map_err(|e| JobError::Failed(e.to_string()))?;
     let mut all_made: Vec<Beneath> = Vec::new();
     let share = 1.0 / plan.takes.len().max(1) as f64;
+    let drawn = match plan.pitch {
+        0.0 => None,
+        part => Some((known(w, session, PitchOf { track: plan.lead }, reporter).await?, part / 100.0)),
+    };
     for (n, of) in plan.takes.iter().enumerate() {
-        let found = held(w, session, DoubleOf { lead: plan.lead, take: of.take }, reporter).await?;
+        let found = known(w, session, DoubleOf { lead: plan.lead, take: of.take }, reporter).await?;
         let all = tracks::of_session(&w.db, session).await?;
         let [lead, take] = [named(&all, plan.lead)?, named(&all, of.take)?];
         let course = goes(plan, of, &found, rate).map_err(|e| JobError::Failed(format!("“{}”: {e}", take.name)))?;
         if course.is_empty() {
             return Err(JobError::Failed(format!("“{}” does not follow “{}”: {}", take.name, lead.name, found.reason)));
         }
-        let making = Making::new(&all, take.id, How::Following(lead.into(), course));
+        let following = Following { lead: lead.id, name: lead.name.clone(), course, drawn: drawn.clone() };
+        let making = Making::new(&all, take.id, How::Following(following));
         let done = n as f64 * share;
         let report = {
             let (rep, doing) = (reporter.clone(), format!("bringing {} into time with {}", take.name, lead.name));
@@ -68,8 +73,8 @@ fn named(all: &[TrackRow], id: Uuid) -> Result<&TrackRow, JobError> {
     all.iter().find(|t| t.id == id).ok_or_else(gone)
 }
 
-/// What was found of a take, measured where that has not been done.
-async fn held(w: &Workers, session: Uuid, of: DoubleOf, reporter: &Reporter) -> Result<DoubleFound, JobError> {
+/// What was found, measured where that has not been done.
+async fn known<D: Derived>(w: &Workers, session: Uuid, of: D, reporter: &Reporter) -> Result<D::Measured, JobError> {
     if let Some(found) = Now::of(&w.db, session, of.clone()).await?.result(&w.db).await? {
         return Ok(found);
     }
@@ -86,5 +91,6 @@ fn label(plan: &DoublesOf, all: &[TrackRow]) -> String {
         [first, second] => format!("{} and {} follow", name(first.take), name(second.take)),
         [first, rest @ ..] => format!("{} and {} others follow", name(first.take), rest.len()),
     };
-    format!("{takes} {}: {} %, slack {} ms", name(plan.lead), plan.strength, plan.slack_ms)
+    let pitch = if plan.pitch > 0.0 { format!(", pitch {} %", plan.pitch) } else { String::new() };
+    format!("{takes} {}: {} %, slack {} ms{pitch}", name(plan.lead), plan.strength, plan.slack_ms)
 }

@@ -3,6 +3,7 @@
 use crate::db::desk::Beneath;
 use crate::db::tracks::{MadeOf, TrackRow};
 use crate::derive::double::{Heard, without_path};
+use crate::derive::pitch::PitchFound;
 use crate::derive::proved::with_linked;
 use crate::derive::work::open_until;
 use crate::hash::Sum;
@@ -15,7 +16,7 @@ use marea_core::units::{SampleRate, SessionFrame, db_of_power};
 use marea_media::Stop;
 use marea_media::prepare::PrepareError;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
-use marea_session::anew::{AnewError, METHOD, along, retuned};
+use marea_session::anew::{AnewError, METHOD, Push, Towards, along, along_and_towards, retuned};
 use std::path::Path;
 use uuid::Uuid;
 
@@ -24,22 +25,22 @@ const SOUND: f64 = 0.8;
 /// Frames read at a time.
 const BLOCK: i64 = 16_384;
 
-/// A track that others follow.
-pub struct Lead {
-    id: Uuid,
-    name: String,
-}
-
-impl From<&TrackRow> for Lead {
-    fn from(track: &TrackRow) -> Self {
-        Self { id: track.id, name: track.name.clone() }
-    }
+/// A track that others follow, and what is taken from it.
+pub struct Following {
+    /// The lead.
+    pub lead: Uuid,
+    /// Its name.
+    pub name: String,
+    /// Where session frames of a take go.
+    pub course: Vec<[f64; 2]>,
+    /// The lead's pitch, and which part of the way to it a take is drawn, 0 to 1.
+    pub drawn: Option<(PitchFound, f64)>,
 }
 
 /// How a track is made anew.
 pub enum How {
-    /// In the time of a lead: where session frames of it go.
-    Following(Lead, Vec<[f64; 2]>),
+    /// In the time of a lead.
+    Following(Following),
     /// With notes at another pitch; frames are those of the session.
     Retuned(Vec<NoteChange>),
 }
@@ -85,7 +86,13 @@ impl How {
             all.for_each(|v| sum.update(v.to_bits().to_le_bytes()));
         };
         match self {
-            Self::Following(_, course) => numbers("following", &mut course.iter().flatten().copied()),
+            Self::Following(f) => {
+                numbers("following", &mut f.course.iter().flatten().copied());
+                if let Some((pitch, part)) = &f.drawn {
+                    let hz = pitch.hz.iter().map(|hz| f64::from(*hz));
+                    numbers("drawn", &mut [*part, pitch.first as f64, pitch.step_frames].into_iter().chain(hz));
+                }
+            }
             Self::Retuned(changes) => {
                 let each = |c: &NoteChange| [c.from, c.to, c.cents, c.drift, c.vibrato];
                 numbers("retuned", &mut changes.iter().flat_map(each));
@@ -97,12 +104,16 @@ impl How {
     fn make(
         &self,
         sounds: &[Placed],
-        rate: SampleRate,
+        (part, rate): (&Path, SampleRate),
         report: Report,
-        push: marea_session::anew::Push,
+        push: Push,
     ) -> Result<SessionFrame, AnewError> {
         match self {
-            Self::Following(_, course) => along(sounds, course, rate, report, push),
+            Self::Following(Following { course, drawn: None, .. }) => along(sounds, course, rate, report, push),
+            Self::Following(Following { course, drawn: Some((pitch, way)), .. }) => {
+                let lead = Towards { hz: &|at| pitch.at(at), part: *way };
+                along_and_towards(sounds, (course, &lead), (part, rate), report, push)
+            }
             Self::Retuned(changes) => retuned(sounds, changes, rate, report, push),
         }
     }
@@ -110,7 +121,7 @@ impl How {
     /// What a name says of it.
     pub fn word(&self) -> String {
         match self {
-            Self::Following(lead, _) => format!("with {}", lead.name),
+            Self::Following(f) => format!("with {}", f.name),
             Self::Retuned(_) => "retuned".into(),
         }
     }
@@ -118,7 +129,7 @@ impl How {
     /// The lead that it follows.
     pub fn lead(&self) -> Option<Uuid> {
         match self {
-            Self::Following(lead, _) => Some(lead.id),
+            Self::Following(f) => Some(f.lead),
             Self::Retuned(_) => None,
         }
     }
@@ -204,7 +215,7 @@ fn written(store: &Store, part: &Path, making: &Making, rate_hz: u32, report: Re
         power += block.iter().map(|x| energy(x)).sum::<f64>();
         Ok(())
     };
-    let start = making.how.make(&sounds, rate, &|p| report(SOUND * p), push).map_err(|e| match e {
+    let start = making.how.make(&sounds, (part, rate), &|p| report(SOUND * p), push).map_err(|e| match e {
         AnewError::Stopped => JobError::Stopped,
         e => failed(&e),
     })?;

@@ -45,6 +45,9 @@ pub struct DoublesOf {
     pub slack_ms: f64,
     /// A take runs at most so many times faster or slower than it was: 1 to 2.
     pub ratio: f64,
+    /// Part of the way that the pitch of a take is drawn towards the lead's, in per cent: 0 to 100.
+    #[serde(default)]
+    pub pitch: f64,
 }
 
 impl DoublesOf {
@@ -57,6 +60,7 @@ impl DoublesOf {
         within("strength", self.strength, [0.0, 100.0])?;
         within("slack_ms", self.slack_ms, [0.0, 200.0])?;
         within("ratio", self.ratio, [1.0, 2.0])?;
+        within("pitch", self.pitch, [0.0, 100.0])?;
         not_many(self.takes.len(), MOST_TAKES, "takes")?;
         let mut each: Vec<Uuid> = self.takes.iter().map(|t| t.take).collect();
         each.sort_unstable();
@@ -105,6 +109,7 @@ mod tests {
             strength: 80.0,
             slack_ms: 5.0,
             ratio: 1.5,
+            pitch: 0.0,
         }
     }
 
@@ -116,6 +121,7 @@ mod tests {
         assert!(said(plan(1, &[1])).contains("does not follow itself"));
         assert!(said(DoublesOf { ratio: 2.5, ..plan(1, &[2]) }).contains("ratio 2.5 is not between 1 and 2"));
         assert!(said(DoublesOf { strength: f64::NAN, ..plan(1, &[2]) }).contains("strength"));
+        assert!(said(DoublesOf { pitch: 101.0, ..plan(1, &[2]) }).contains("pitch 101"));
         let mut backwards = plan(1, &[2]);
         backwards.takes[0].protected.push([9, 9]);
         assert!(said(backwards).contains("ends after it begins"));

@@ -3,6 +3,7 @@
 use crate::common::*;
 use crate::timing_routes::{delivered, measured};
 use marea_core::lead::doubled;
+use marea_core::pitch::pitch;
 use marea_core::signal::{MemSource, Placed};
 use marea_core::units::{SampleRate, SessionFrame};
 use marea_scene::doubles::{How, doubles};
@@ -103,6 +104,47 @@ async fn takes_are_made_anew_beneath_their_originals_and_come_back_by_undo() {
     assert_eq!(lanes(&s).await, json!({}), "the originals are heard and seen");
     made(&s, &session, &whole).await;
     assert_eq!(ids(&s).await, first, "the same ones");
+}
+
+/// Cents that two sounds are apart in the median, where both are voiced and within a semitone of one another, octaves apart.
+fn cents(lead: &[f32], take: &[f32]) -> f64 {
+    let rate = SampleRate::new(48_000).unwrap();
+    let [lead, take] = [lead, take].map(|x| {
+        let source = MemSource(x.to_vec());
+        pitch(&Placed { source: &source, start: SessionFrame(0) }, rate, &|_| true).unwrap()
+    });
+    let both = lead.iter().zip(&take).filter_map(|(a, b)| Some(12.0 * (b.hz? / a.hz?).log2()));
+    let apart = both.map(|s| (s - 12.0 * (s / 12.0).round()).abs()).filter(|s| *s < 0.7);
+    let mut apart: Vec<f64> = apart.map(|s| 100.0 * s).collect();
+    apart.sort_by(f64::total_cmp);
+    assert!(apart.len() > 300, "{}", apart.len());
+    apart[apart.len() / 2]
+}
+
+#[actix_web::test]
+async fn a_take_is_drawn_towards_the_pitch_of_its_lead() {
+    let s = TestServer::start().await;
+    let session = s.session("Drawn").await;
+    let scene = doubles(12.0, 733, &[How::Same]);
+    let files = [
+        ("Lead.wav", wav(std::slice::from_ref(&scene.lead), 48_000, None)),
+        ("Double.wav", wav(std::slice::from_ref(&scene.takes[0].sound), 48_000, None)),
+    ];
+    s.bring_in(&session, &files).await;
+    let tracks = s.tracks(&session).await;
+    let [lead, take] = [0, 1].map(|n| tracks[n]["id"].as_str().unwrap().to_string());
+    let mut of = plan(&lead, &[&take], 100.0);
+    made(&s, &session, &of).await;
+    let followed = delivered(&s, &session, "Double with Lead.wav").await;
+    of["pitch"] = json!(100.0);
+    let path = format!("/api/sessions/{session}/doubles");
+    assert_eq!(s.asked(&path, &of).await.1["takes"][0]["fits"], false);
+    let label = made(&s, &session, &of).await["label"].clone();
+    assert!(label.as_str().unwrap().contains("pitch 100 %"), "{label}");
+    assert_eq!(s.asked(&path, &of).await.1["takes"][0]["fits"], true);
+    let drawn = delivered(&s, &session, "Double with Lead.wav").await;
+    let (before, after) = (cents(&scene.lead, &followed), cents(&scene.lead, &drawn));
+    assert!(after < 0.4 * before && after < 6.0, "{before} and {after} cents");
 }
 
 #[actix_web::test]

@@ -6,7 +6,7 @@ import { usePresets } from './presets'
 
 /** How closely the takes follow: by name, or by numbers. */
 const props = defineProps<{ plan: Plan }>()
-const emit = defineEmits<{ change: [to: Closeness] }>()
+const emit = defineEmits<{ change: [to: Closeness]; pitch: [part: number] }>()
 const { own, keep, forget } = usePresets()
 
 const all = computed(() => [...PRESETS, ...own.value])
@@ -21,6 +21,10 @@ function typed(e: globalThis.Event, key: keyof Closeness, [least, most]: readonl
   const value = typedNumber(e)
   const { strength, slack_ms, ratio } = props.plan
   if (value !== null) emit('change', { strength, slack_ms, ratio, [key]: Math.max(least, Math.min(most, value)) })
+}
+function pitch(e: globalThis.Event): void {
+  const value = typedNumber(e)
+  if (value !== null) emit('pitch', Math.max(0, Math.min(100, value)))
 }
 function keepIt(): void {
   const { strength, slack_ms, ratio } = props.plan
@@ -81,6 +85,11 @@ function keepIt(): void {
     <button class="link" :disabled="name.trim() === ''" data-test="keep-preset" @click="keepIt">Keep</button>
   </template>
   <button v-else-if="isOwn" class="link" data-test="forget-preset" @click="forget(named.name)">Forget {{ named.name }}</button>
+  <span class="field">
+    <label for="pitch" title="Part of the way that their pitch is drawn towards the lead's, or to its nearest octave">pitch</label>
+    <input id="pitch" v-typed="plan.pitch ?? 0" class="typed" inputmode="decimal" data-test="pitch" @change="pitch" />
+    <span class="soft">%</span>
+  </span>
 </template>
 
 <style scoped>

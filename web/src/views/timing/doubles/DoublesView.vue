@@ -136,7 +136,7 @@ useKeys('Doubles', [
         <el-option v-for="t in store.inOrder" :key="t.id" :value="t.id" :label="t.name" />
       </el-select>
       <el-button type="primary" size="small" title="G" data-test="listen" @click="listen">Hold them together</el-button>
-      <ClosenessRow :plan="draft" @change="closeness" />
+      <ClosenessRow :plan="draft" @change="closeness" @pitch="(part: number) => change({ ...draft, pitch: part })" />
     </template>
     <LanesFold />
     <HeldLine :held="held" :waiting="!current">

@@ -26,11 +26,12 @@ export const freshPlan = (lead: string, takes: string[]): Plan => ({
   strength: PRESETS[1]!.strength,
   slack_ms: PRESETS[1]!.slack_ms,
   ratio: PRESETS[1]!.ratio,
+  pitch: 0,
 })
 
 /** Two plans are the same that have the same key. */
 export const planKey = (p: Plan) =>
-  JSON.stringify([p.lead, p.strength, p.slack_ms, p.ratio, p.takes.map((t) => [t.take, t.protected ?? [], t.pins ?? []])])
+  JSON.stringify([p.lead, p.strength, p.slack_ms, p.ratio, p.pitch ?? 0, p.takes.map((t) => [t.take, t.protected ?? [], t.pins ?? []])])
 
 export const sameCloseness = (a: Closeness, b: Closeness) => a.strength === b.strength && a.slack_ms === b.slack_ms && a.ratio === b.ratio
 
