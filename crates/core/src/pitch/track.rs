@@ -258,7 +258,9 @@ mod tests {
             .collect();
         off.sort_by(f64::total_cmp);
         assert!(off[off.len() / 2] < 1.0 && off[off.len() * 95 / 100] < 2.5, "{off:?}");
-        assert!(tone[10..390].iter().filter(|p| p.verdict == Verdict::Solid).count() > 300, "{tone:?}");
+        // Where it glides by 60 cents in 20 ms, the periods within a window differ: likely there.
+        let solid = tone[10..390].iter().filter(|p| p.verdict == Verdict::Solid).count();
+        assert!(solid > 230 && tone[10..390].iter().all(|p| p.verdict >= Verdict::Likely), "{solid} solid");
         assert!(noise[20..].iter().all(|p| p.hz.is_none()), "noise");
     }
 }
