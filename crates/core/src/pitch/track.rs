@@ -22,6 +22,8 @@ const CHANGE: f64 = 0.12;
 const SOLID: f64 = 0.01;
 const MUCH: f64 = 0.35;
 const LESS: f64 = 0.02;
+/// It is solid only where so much of the power lies at the pitch itself: two voices may share a longer period.
+const FUNDAMENTAL: f64 = 0.001;
 /// It is likely under this.
 const LIKELY: f64 = 0.25;
 /// Neighbours further apart than this, in octaves, are of two notes.
@@ -161,7 +163,7 @@ fn sure(dip: Dip, all: &[Dip]) -> Verdict {
     let shorter = least(&|d| d.period < 0.9 * dip.period);
     let longer = least(&|d| d.period > 1.1 * dip.period);
     match dip.differs {
-        d if d < SOLID && shorter > MUCH && longer > d - LESS => Verdict::Solid,
+        d if d < SOLID && dip.fundamental > FUNDAMENTAL && shorter > MUCH && longer > d - LESS => Verdict::Solid,
         d if d < LIKELY => Verdict::Likely,
         _ => Verdict::Undecided,
     }
@@ -210,6 +212,23 @@ mod tests {
     use crate::signal::MemSource;
     use crate::units::SessionFrame;
     use std::f64::consts::TAU;
+
+    /// Two voices a fifth apart, and a pure triad, repeat themselves at a pitch that nobody sings.
+    #[test]
+    fn voices_that_share_a_period_are_no_single_voice() {
+        let rate = SampleRate::new(48_000).unwrap();
+        for parts in [&[1.0, 1.5][..], &[1.0, 1.25, 1.5][..]] {
+            let tone = |n: usize, hz: f64| {
+                (1..7)
+                    .map(|k| (TAU * 261.626 * hz * (k * n) as f64 / 48_000.0 + k as f64).sin() / k as f64)
+                    .sum::<f64>()
+            };
+            let x = (0..48_000).map(|n| 0.05 * parts.iter().map(|p| tone(n, *p)).sum::<f64>() as f32).collect();
+            let sound = MemSource(x);
+            let got = pitch(&Placed { source: &sound, start: SessionFrame(0) }, rate, &|_| true).unwrap();
+            assert!(got.iter().all(|p| p.verdict < Verdict::Solid), "{parts:?}");
+        }
+    }
 
     #[test]
     fn a_parabola_has_its_second_derivative() {

@@ -29,6 +29,8 @@ pub struct Dip {
     pub differs: f64,
     /// The sample that it is told about: the centroid of the power of all that was compared. Where a voice swells, that is late in it.
     pub about: f64,
+    /// Part of the power that lies at the pitch itself, 0 to 1. Voices in a fifth or a triad share a period at which none of them sounds.
+    pub fundamental: f64,
 }
 
 /// Finds periods at one rate.
@@ -59,6 +61,21 @@ impl Yin {
     /// From the first sample to the middle of what a period was told from: half of the window and of the period later.
     pub fn middle(&self, period: f64) -> f64 {
         0.5 * (self.window as f64 + period)
+    }
+
+    /// Part of the power of a tapered window that lies at one over a period.
+    fn fundamental(&self, x: &[f32], period: f64) -> f64 {
+        let (mut sum, mut power, mut weights) = ([0.0; 2], 0.0, [0.0; 2]);
+        for (n, v) in x[..self.window].iter().enumerate() {
+            let w = 0.5 - 0.5 * (std::f64::consts::TAU * (n as f64 + 0.5) / self.window as f64).cos();
+            let (sin, cos) = (std::f64::consts::TAU * n as f64 / period).sin_cos();
+            let v = w * f64::from(*v);
+            sum = [sum[0] + v * cos, sum[1] + v * sin];
+            power += v * v;
+            weights = [weights[0] + w, weights[1] + w * w];
+        }
+        let norm = weights[0] * weights[0] * power / (2.0 * weights[1]);
+        if norm > 0.0 { (sum[0] * sum[0] + sum[1] * sum[1]) / norm } else { 0.0 }
     }
 
     /// The centroid of the power of two windows a lag apart.
@@ -93,7 +110,7 @@ impl Yin {
             let [l, m, r] = [differences[lag - 1], differences[lag], differences[lag + 1]];
             let between = 0.5 * (l - r) / (l - 2.0 * m + r);
             let period = lag as f64 + if between.abs() <= 1.0 { between } else { 0.0 };
-            Dip { period, differs: part[lag], about: self.about(x, lag) }
+            Dip { period, differs: part[lag], about: self.about(x, lag), fundamental: self.fundamental(x, period) }
         };
         let mut lags: Vec<usize> = (self.shortest.max(1)..self.longest).filter(is_dip).collect();
         // A multiple of a period fits as well as the period itself.

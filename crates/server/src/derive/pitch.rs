@@ -61,7 +61,7 @@ impl From<PitchOf> for Subject {
 
 impl Derived for PitchOf {
     const KIND: &'static str = "pitch";
-    const METHOD: u32 = 1;
+    const METHOD: u32 = 2;
     type Measured = PitchFound;
 
     fn subject(&self) -> String {
