@@ -5,7 +5,7 @@ set -euo pipefail
 . "$(dirname "$0")/logged.sh"
 
 wanted=(mariadb-server)
-[ "${1:-demo}" = test ] && wanted+=(chromium chromium-driver)
+[ "${1:-demo}" = test ] && wanted+=(chromium-headless-shell chromium-driver)
 
 missing=()
 for package in "${wanted[@]}"; do
