@@ -1,4 +1,4 @@
-.PHONY: help demo start test lint bench accuracy onsets attack races steady screenshots client
+.PHONY: help demo start test lint bench accuracy onsets voices attack races steady screenshots client
 
 help: ## Show this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## /  make \1\t/' | expand -t 24
@@ -40,6 +40,9 @@ accuracy: ## Accuracy on simulated sessions and paths, written to docs/accuracy*
 
 onsets: ## Strokes beside another detector's, written to docs/accuracy-onsets.md
 	@scripts/onsets.sh
+
+voices: ## Pitch and doubles beside a library's, written to docs/accuracy-voices.md
+	@scripts/voices.sh
 
 attack: ## Kills, full disks, mutated files and more, written to docs/robustness.md (half an hour)
 	@scripts/attack.sh

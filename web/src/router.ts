@@ -23,6 +23,7 @@ export const router = createRouter({
         { path: 'takes', name: 'takes', component: () => import('./views/timing/takes/TakesView.vue') },
         { path: 'doubles', name: 'doubles', component: () => import('./views/timing/doubles/DoublesView.vue') },
         { path: 'pitch', name: 'pitch', component: () => import('./views/timing/pitch/PitchView.vue') },
+        { path: 'wide', name: 'wide', component: () => import('./views/timing/wide/WideView.vue') },
         { path: 'comp', name: 'comp', component: () => import('./views/timing/comp/CompView.vue') },
         { path: 'passages', name: 'passages', component: () => import('./views/timing/passages/PassagesView.vue') },
         { path: 'noises', name: 'noises', component: () => import('./views/timing/noises/NoisesView.vue') },

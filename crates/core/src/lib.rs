@@ -44,3 +44,4 @@ pub mod track;
 pub mod units;
 pub mod verdict;
 pub mod warp;
+pub mod widen;

@@ -5,6 +5,7 @@ pub mod doubles;
 mod limits;
 pub mod passages;
 pub mod retune;
+pub mod wide;
 
 use crate::error::ServerError;
 use doubles::DoublesOf;
@@ -16,6 +17,7 @@ use retune::RetuneOf;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
+use wide::WideOf;
 
 /// Sections of one plan, at most.
 const MOST_SECTIONS: usize = 200;
@@ -330,6 +332,8 @@ pub struct Plans {
     pub doubles: Option<DoublesOf>,
     /// Notes at another pitch; one of a kind for a track.
     pub retunes: Vec<RetuneOf>,
+    /// Wide pairs; one of a kind for a track.
+    pub wide: Vec<WideOf>,
 }
 
 /// What changes of plans: what is not given stays.
@@ -351,6 +355,8 @@ pub struct PlansPatch {
     pub doubles: Option<DoublesOf>,
     /// Takes the place of the plan for the same track.
     pub retune: Option<RetuneOf>,
+    /// Takes the place of the plan for the same track.
+    pub widen: Option<WideOf>,
 }
 
 impl From<PlansPatch> for Plans {
@@ -376,6 +382,10 @@ impl Plans {
             self.retunes.retain(|r| r.track != new.track);
             self.retunes.push(new);
         }
+        if let Some(new) = patch.widen {
+            self.wide.retain(|w| w.track != new.track);
+            self.wide.push(new);
+        }
         if let Some(new) = patch.takes {
             self.takes.retain(|t| (t.first, t.second) != (new.first, new.second));
             self.takes.push(new);
@@ -385,6 +395,7 @@ impl Plans {
         self.layers.drain(..self.layers.len().saturating_sub(MOST_PLANS));
         self.takes.drain(..self.takes.len().saturating_sub(MOST_PLANS));
         self.retunes.drain(..self.retunes.len().saturating_sub(MOST_PLANS));
+        self.wide.drain(..self.wide.len().saturating_sub(MOST_PLANS));
     }
 
     /// Every session frame in them.
@@ -412,6 +423,7 @@ impl Plans {
         self.passages.iter().try_for_each(PassagesOf::check)?;
         self.doubles.iter().try_for_each(DoublesOf::check)?;
         self.retunes.iter().try_for_each(RetuneOf::check)?;
+        self.wide.iter().try_for_each(WideOf::check)?;
         self.takes.iter().try_for_each(TakesOf::check)
     }
 }

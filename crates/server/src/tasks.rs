@@ -2,6 +2,7 @@
 
 use crate::plans::doubles::DoublesOf;
 use crate::plans::retune::RetuneOf;
+use crate::plans::wide::WideOf;
 use crate::plans::{LayerOf, TakesOf, TimingOf};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -31,6 +32,8 @@ pub enum Task {
     Follow(DoublesOf),
     /// Make a track anew with notes at another pitch.
     Retune(RetuneOf),
+    /// Make a track a wide pair.
+    Widen(WideOf),
     /// Write aligned files and the sheet of values.
     Deliver(DeliverOptions),
 }
@@ -54,8 +57,10 @@ impl Task {
             Self::Derive { of: Subject::Noises(_), .. } => "noises",
             Self::Derive { of: Subject::Double(_), .. } => "double",
             Self::Derive { of: Subject::Pitch(_), .. } => "pitch",
+            Self::Derive { of: Subject::Wide(_), .. } => "wide",
             Self::Follow(_) => "follow",
             Self::Retune(_) => "retune",
+            Self::Widen(_) => "widen",
             Self::Deliver(_) => "deliver",
         }
     }
@@ -93,6 +98,8 @@ pub enum Subject {
     Double(DoubleOf),
     /// The pitch of a voice.
     Pitch(PitchOf),
+    /// A part as a wide pair.
+    Wide(WideOf),
 }
 
 /// Track B against track A.

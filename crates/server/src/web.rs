@@ -12,7 +12,7 @@ use rust_embed::Embed;
 struct Page;
 
 /// Views of a session; `router.ts` has the same.
-pub const VIEWS: [&str; 18] = [
+pub const VIEWS: [&str; 19] = [
     "recordings",
     "check",
     "align",
@@ -27,6 +27,7 @@ pub const VIEWS: [&str; 18] = [
     "takes",
     "doubles",
     "pitch",
+    "wide",
     "comp",
     "passages",
     "noises",

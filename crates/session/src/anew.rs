@@ -1,5 +1,5 @@
-//! Recordings made anew: along a course, with their attacks as they were and their pitch untouched; or at another pitch, with their length
-//! and their formants as they were.
+//! Recordings made anew: along a course, with their attacks as they were and their pitch untouched; at another pitch, with their length
+//! and their formants as they were; or wide, of one part two sides.
 
 use marea_core::edit::map::{MapError, TimeMap};
 use marea_core::hits::seen::seen;
@@ -11,6 +11,8 @@ use marea_core::retune::wanted::{NoteChange, by_notes, towards};
 use marea_core::scaling::Scaled;
 use marea_core::signal::{Placed, ReadError, Source};
 use marea_core::units::{SampleRate, SessionFrame};
+use marea_core::widen::Widened;
+use marea_core::widen::drift::{Asked as Wide, drifts};
 use marea_media::work::{WorkFile, WorkWriter};
 use std::path::Path;
 use thiserror::Error;
@@ -139,6 +141,25 @@ pub fn along_and_towards(
     Ok(start)
 }
 
+/// One part as a wide pair: what is pushed are a left and a right side, whatever else stands with the part.
+///
+/// # Errors
+/// As [`along`].
+pub fn widened(
+    sounds: &[Placed],
+    asked: &Wide,
+    rate: SampleRate,
+    report: Report,
+    push: Push,
+) -> Result<SessionFrame, AnewError> {
+    let Some(part) = sounds.first() else { return Ok(SessionFrame(0)) };
+    let apart = asked.apart_ms * rate.hz_f64() / 1_000.0;
+    let mut reader = Widened::new(part.source, drifts(asked, rate), apart);
+    let (first, frames) = (reader.first(), reader.frames());
+    pushed(&mut || reader.next_block(), frames, report, push)?;
+    Ok(part.start.plus(first))
+}
+
 /// Takes a reader's blocks until there are no more.
 fn pushed(
     next: &mut dyn FnMut() -> Result<Vec<Vec<f32>>, ReadError>,
@@ -246,6 +267,26 @@ mod tests {
         let told = pitch(&Placed { source: &after, start: SessionFrame(0) }, rate, &|_| true).unwrap();
         let cents = 1_200.0 * (told[200].hz.unwrap() / own).log2();
         assert!((cents + 15.0).abs() < 2.0, "{cents}");
+    }
+
+    #[test]
+    fn a_part_becomes_two_sides() {
+        let source = strokes();
+        let placed = Placed { source: &source, start: SessionFrame(2_000) };
+        let asked = Wide { copies: 2, apart_ms: 10.0, cents: 5.0, drift: 1 };
+        let mut made = vec![Vec::new(); 2];
+        let push = &mut |block: &[Vec<f32>]| {
+            made.iter_mut().zip(block).for_each(|(all, x): (&mut Vec<f32>, _)| all.extend_from_slice(x));
+            Ok(())
+        };
+        let rate = SampleRate::new(48_000).unwrap();
+        let start = widened(&[placed], &asked, rate, &|_| true, push).unwrap();
+        assert_eq!((start.0, made[0].len(), made[1].len()), (1_520, 110_960, 110_960));
+        // The first stroke comes on either side when its copy has it.
+        for (side, drift) in made.iter().zip(drifts(&asked, rate)) {
+            let loud = side.iter().position(|v| v.abs() > 0.05).unwrap() as f64 + start.0 as f64;
+            assert!((loud - 11_600.0 - drift.later(9_600.0)).abs() < 24.0, "{loud} {}", drift.later(9_600.0));
+        }
     }
 
     #[test]

@@ -45,7 +45,7 @@ const views: Place[] = [
     name: 'timing',
     label: 'Timing',
     path: 'M4 13h18M7 8v10M13 5v16M19 8v10M7 8l3-3M19 18l-3 3',
-    also: ['layer', 'takes', 'doubles', 'pitch', 'comp', 'passages', 'noises'],
+    also: ['layer', 'takes', 'doubles', 'pitch', 'wide', 'comp', 'passages', 'noises'],
   },
   { name: 'deliver', label: 'Deliver', path: 'M13 4v12M8 12l5 5 5-5M4 22h18' },
 ]
@@ -58,6 +58,7 @@ const LABELS: Record<string, string> = {
   takes: 'Takes',
   doubles: 'Doubles',
   pitch: 'Pitch',
+  wide: 'Wide',
   comp: 'Comp',
   passages: 'Passages',
   noises: 'Noises',

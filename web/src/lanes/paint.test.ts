@@ -1,7 +1,6 @@
 import { oneTempo } from '../shared/beats'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
-import type { Surface } from '../plot/surface'
-import type { Palette } from '../shared/theme'
+import { fakeSurface, INKS as inks, texts as textsOf, type Call } from '../plot/fake'
 import { paintLanes, paintMarks, type Picture } from './paint'
 import type { Lane, StackRow } from './rows'
 import { RULER } from './ruler'
@@ -20,39 +19,6 @@ class FakeImage {
 }
 /** What was put on the canvas. */
 let put: FakeImage | null = null
-
-/** Counts calls and keeps texts; draws nothing. */
-function fakeContext() {
-  const calls: { name: string; args: unknown[] }[] = []
-  const handler = {
-    get: (target: Record<string, unknown>, name: string) => {
-      if (name in target) return target[name]
-      return (...args: unknown[]) => {
-        calls.push({ name, args })
-        if (name === 'putImageData') put = args[0] as FakeImage
-        return name === 'measureText' ? { width: 50 } : undefined
-      }
-    },
-    set: (target: Record<string, unknown>, name: string, value: unknown) => {
-      target[name] = value
-      return true
-    },
-  }
-  return { ctx: new Proxy({} as Record<string, unknown>, handler) as unknown as CanvasRenderingContext2D, calls }
-}
-
-const inks: Palette = {
-  paper: '#ffffff',
-  panel: '#ffffff',
-  ink: '#000000',
-  soft: '#888888',
-  line: '#cccccc',
-  shoal: '#aaaaff',
-  depth: '#0000ff',
-  caution: '#ff00ff',
-  land: '#ffaa00',
-  clear: '#00ff00',
-}
 const measure = { rateHz: 48_000, speedMS: 343.2, bpm: 120, beats: oneTempo(24_000) }
 const piece = (from: number, to: number, factor = 1, start = 0, rate = 1) => ({ from, to, start, rate, factor })
 const lane = (id: string, part: Partial<Lane> = {}): Lane => ({
@@ -93,13 +59,8 @@ async function tilesOf(asked: string[]): Promise<TileCache> {
   return made
 }
 
-async function paint(
-  rows: StackRow[],
-  part: Partial<Picture> = {},
-  scroll = 0,
-): Promise<{ calls: { name: string; args: unknown[] }[]; asked: string[] }> {
-  const { ctx, calls } = fakeContext()
-  const s: Surface = { ctx, width: 500, height: 150, ratio: 1 }
+async function paint(rows: StackRow[], part: Partial<Picture> = {}, scroll = 0): Promise<{ calls: Call[]; asked: string[] }> {
+  const { s, calls } = fakeSurface(500, 150)
   const v = Object.assign(makeViewport(), { start: 0, framesPerPx: 1000, vertical: 1, width: 500, first: 0, last: 640_000 })
   const asked: string[] = []
   const tiles = await tilesOf(asked)
@@ -119,6 +80,7 @@ async function paint(
   await new Promise((done) => setTimeout(done, 10))
   calls.length = 0
   paintLanes(s, inks, v, picture, tiles, tiles, new WaveBuffer())
+  put = (calls.filter((c) => c.name === 'putImageData').pop()?.args[0] as FakeImage | undefined) ?? null
   return { calls, asked }
 }
 
@@ -183,8 +145,7 @@ describe('the lanes’ picture', () => {
   })
 
   it('draws one of the hits that would lie on one another', async () => {
-    const triangles = (calls: { name: string; args: unknown[] }[]) =>
-      calls.filter((c) => c.name === 'moveTo' && c.args[1] === RULER - 7).length
+    const triangles = (calls: Call[]) => calls.filter((c) => c.name === 'moveTo' && c.args[1] === RULER - 7).length
     const apart = await paint([row('a', 0)], { hits: [10_000, 20_000, 30_000] })
     expect(triangles(apart.calls)).toBe(3)
     const dense = await paint([row('a', 0)], { hits: Array.from({ length: 5_000 }, (_, i) => i * 100) })
@@ -217,7 +178,7 @@ describe('the lanes’ picture', () => {
         loop: { from: 96_000, to: 144_000, on: true },
       },
     })
-    const texts = calls.filter((c) => c.name === 'fillText').map((c) => c.args[0])
+    const texts = textsOf(calls)
     expect(texts).toContain('Entry')
     expect(texts).not.toContain('far')
     expect(calls.some((c) => c.name === 'fillRect' && c.args[0] === 96 && c.args[2] === 48)).toBe(true)
@@ -226,8 +187,7 @@ describe('the lanes’ picture', () => {
 
 describe('what moves over it', () => {
   it('keeps the hairline’s values inside the picture', () => {
-    const { ctx, calls } = fakeContext()
-    const s: Surface = { ctx, width: 300, height: 100, ratio: 1 }
+    const { s, calls } = fakeSurface(300, 100)
     const v = Object.assign(makeViewport(), { start: 0, framesPerPx: 10, width: 300 })
     paintMarks(s, inks, v, 1_000, { x: 280, values: [{ y: 30, text: 'peak −6.0 dBFS' }] }, [200, 1_200])
     const at = calls.find((c) => c.name === 'fillText')!.args

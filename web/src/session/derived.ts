@@ -20,6 +20,7 @@ export interface Source<S, T> {
     | 'noises'
     | 'double'
     | 'pitch'
+    | 'wide'
   /** What it is called in a sentence. */
   what: string
   /** What is asked for now, with all that the result depends on; null: nothing. */

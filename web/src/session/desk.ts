@@ -29,10 +29,10 @@ export function makeDesk(session: () => string, heard: () => void) {
   }
 
   function laid(desk: Desk, patch: DeskPatch): Desk {
-    const { lanes, range, label: _, timing, layer, takes, meant, comp, passages, doubles, retune, ...rest } = patch
+    const { lanes, range, label: _, timing, layer, takes, meant, comp, passages, doubles, retune, widen, ...rest } = patch
     const given = Object.fromEntries(Object.entries(rest).filter(([, v]) => v !== undefined && v !== null))
     const loop = range ? (range.to > range.from ? range : null) : desk.range
-    const plans = plansLaid(desk.plans, { timing, layer, takes, meant, comp, passages, doubles, retune })
+    const plans = plansLaid(desk.plans, { timing, layer, takes, meant, comp, passages, doubles, retune, widen })
     return { ...desk, ...given, range: loop ?? null, lanes: { ...desk.lanes, ...lanes }, plans }
   }
 

@@ -35,12 +35,12 @@ export function freshDesk(): Desk {
     ruler: 'clock',
     seat: 'audience',
     columns: [],
-    plans: { timing: null, layers: [], takes: [], meant: [], comp: null, passages: null, doubles: null, retunes: [] },
+    plans: { timing: null, layers: [], takes: [], meant: [], comp: null, passages: null, doubles: null, retunes: [], wide: [] },
   }
 }
 
 /** Plans with what a change says of them, as the server lays it: one of a kind for a source and its layer, and for two takes. */
-export function plansLaid(plans: Plans, { timing, layer, takes, meant, comp, passages, doubles, retune }: PlansPatch): Plans {
+export function plansLaid(plans: Plans, { timing, layer, takes, meant, comp, passages, doubles, retune, widen }: PlansPatch): Plans {
   return {
     timing: timing ?? plans.timing ?? null,
     layers: layer ? [...plans.layers.filter((l) => l.source !== layer.source || l.layer !== layer.layer), layer] : plans.layers,
@@ -49,6 +49,7 @@ export function plansLaid(plans: Plans, { timing, layer, takes, meant, comp, pas
     comp: comp ?? plans.comp ?? null,
     passages: passages ?? plans.passages ?? null,
     doubles: doubles ?? plans.doubles ?? null,
+    wide: widen ? [...plans.wide.filter((w) => w.track !== widen.track), widen] : plans.wide,
     retunes: retune ? [...plans.retunes.filter((r) => r.track !== retune.track), retune] : plans.retunes,
   }
 }

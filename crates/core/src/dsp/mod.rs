@@ -1,6 +1,7 @@
 //! Signal processing that measurements share: spectra, windows, envelopes, lags, medians.
 
 pub mod bands;
+pub mod drawn;
 pub mod envelope;
 pub mod far_lag;
 pub mod lag_curve;

@@ -202,6 +202,19 @@ impl PathMap {
         self
     }
 
+    /// The same paths with a track under another name; none where there is no such track, or something has that name already.
+    pub fn renamed(&self, was: &str, now: &str) -> Option<Self> {
+        if self.nodes.iter().any(|n| n.id == now) {
+            return None;
+        }
+        let mut map = self.clone();
+        let node = map.nodes.iter_mut().find(|n| n.id == was && n.kind == NodeKind::Track)?;
+        now.clone_into(&mut node.id);
+        let sends = map.nodes.iter_mut().flat_map(|n| &mut n.to);
+        sends.filter(|s| s.node == was).for_each(|s| now.clone_into(&mut s.node));
+        Some(map)
+    }
+
     /// What was written and is not used, each as a sentence.
     pub fn not_understood(&self) -> Vec<String> {
         let map = self.other.keys().map(|k| format!("“{k}” of the map is not used"));

@@ -1,5 +1,6 @@
 //! The signals that are sent.
 
+use crate::dsp::drawn::drawn;
 use crate::dsp::window::half_cosine;
 use crate::units::SampleRate;
 use realfft::RealFftPlanner;
@@ -88,12 +89,4 @@ fn noise(hz: f64) -> Vec<f32> {
     inverse.process(&mut bins, &mut out).expect("lengths fit by construction");
     let edge = (0.02 * hz) as usize;
     faded(out.into_iter().map(|v| v as f32).collect(), edge, edge)
-}
-
-/// A number 0 … 1 for each index (the mixing function of Steele, Lea & Flood 2014, from memory).
-fn drawn(index: u64) -> f64 {
-    let mut z = index.wrapping_add(1).wrapping_mul(0x9e37_79b9_7f4a_7c15);
-    z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-    z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-    ((z ^ (z >> 31)) >> 11) as f64 / (1u64 << 53) as f64
 }

@@ -29,6 +29,7 @@ pub mod tempo;
 pub mod timing;
 pub mod upload;
 pub mod uploads;
+pub mod wide;
 
 pub use state::State;
 
@@ -135,6 +136,9 @@ fn routes(cfg: &mut ServiceConfig) {
             .service(pitch::request_pitch)
             .service(pitch::show_pitch)
             .service(pitch::retune)
+            .service(wide::request_wide)
+            .service(wide::show_wide)
+            .service(wide::make_wide)
             .service(comp::take_comp)
             .service(passages::take_passages)
             .service(passages::passages_carried)

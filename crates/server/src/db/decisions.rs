@@ -202,7 +202,7 @@ async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result
     changes.retain(ChangeRow::is_change);
     let drawn = match &new.paths {
         Some(map) => DeskChange::of_paths(super::paths::get(&mut *tx, session).await?, Some(map.clone())),
-        None if new.beneath.is_empty() => None,
+        None if new.beneath.is_empty() => renamed_paths(&mut tx, session, &rows, &changes).await?,
         None => DeskChange::beneath(&super::desk::get(&mut *tx, session).await?, &new.beneath),
     };
     if changes.is_empty() && drawn.is_none() {
@@ -218,6 +218,27 @@ async fn decide_once(db: &MySqlPool, session: Uuid, new: &NewDecision) -> Result
     super::sessions::touch(&mut *tx, session).await?;
     tx.commit().await?;
     Ok(made)
+}
+
+/// A track keeps its node in the map of signal paths, which knows it by its name. A name that several tracks have stays as it is.
+async fn renamed_paths(
+    tx: &mut MySqlConnection,
+    session: Uuid,
+    rows: &[TrackRow],
+    changes: &[ChangeRow],
+) -> Result<Option<DeskChange>, ServerError> {
+    let named = |name: &str| rows.iter().filter(|r| !r.removed && r.name == name).count();
+    let renamed: Vec<[&str; 2]> = changes
+        .iter()
+        .filter_map(|c| Some([c.facts_before.name.as_deref()?, c.facts_after.name.as_deref()?]))
+        .filter(|[was, now]| was != now && named(was) == 1)
+        .collect();
+    if renamed.is_empty() {
+        return Ok(None);
+    }
+    let Some(map) = super::paths::get(&mut *tx, session).await? else { return Ok(None) };
+    let after = renamed.iter().fold(map.clone(), |map, [was, now]| map.renamed(was, now).unwrap_or(map));
+    Ok(DeskChange::of_paths(Some(map), Some(after)))
 }
 
 /// What is linked is played through one path.

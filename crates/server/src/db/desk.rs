@@ -230,7 +230,8 @@ impl DeskChange {
     /// Results take over from what they were made of; none when they have already.
     pub(super) fn beneath(was: &Desk, all: &[Beneath]) -> Option<Self> {
         let mut now = was.clone();
-        all.iter().for_each(|b| now.put_beneath(*b));
+        // Each goes right behind its original: the last of several first.
+        all.iter().rev().for_each(|b| now.put_beneath(*b));
         let mut change = Self::between(was, &now).unwrap_or_default();
         for id in all.iter().flat_map(|b| [b.original, b.result]) {
             let muted = |desk: &Desk| desk.lanes.get(&id).is_some_and(|l| l.muted);

@@ -292,6 +292,9 @@ pub async fn get(db: &MySqlPool, job: Uuid) -> Result<Job, ServerError> {
         .ok_or(ServerError::NotFound("job"))
 }
 
+/// What failed and stays in sight until somebody tries it again or leaves it: what no view asks for again by itself.
+const KEPT: &str = "state = 'failed' AND kind IN ('import', 'deliver', 'check', 'follow', 'retune', 'widen')";
+
 /// All jobs of a session that wait or run, those that failed and can be tried again, and the newest that ended since a moment
 /// (milliseconds since 1970); oldest change first.
 ///
@@ -299,9 +302,9 @@ pub async fn get(db: &MySqlPool, job: Uuid) -> Result<Job, ServerError> {
 /// As the database says.
 pub async fn changed_since(db: &MySqlPool, session: Uuid, since_ms: i64) -> Result<Vec<Job>, ServerError> {
     let sql = format!(
-        "({COLUMNS} WHERE session_id = ? AND (state IN ('queued', 'running') OR (state = 'failed' AND kind IN ('import', 'deliver', 'check'))))
+        "({COLUMNS} WHERE session_id = ? AND (state IN ('queued', 'running') OR {KEPT}))
          UNION ALL
-         ({COLUMNS} WHERE session_id = ? AND state NOT IN ('queued', 'running') AND NOT (state = 'failed' AND kind IN ('import', 'deliver', 'check')) AND updated_at >= FROM_UNIXTIME(? / 1000.0)
+         ({COLUMNS} WHERE session_id = ? AND state NOT IN ('queued', 'running') AND NOT ({KEPT}) AND updated_at >= FROM_UNIXTIME(? / 1000.0)
           ORDER BY updated_at DESC LIMIT {MOST_ENDED})
          ORDER BY updated_ms, id"
     );

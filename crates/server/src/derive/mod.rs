@@ -19,6 +19,7 @@ pub mod send;
 pub mod takes;
 pub mod tempo;
 pub mod timing;
+pub mod wide;
 pub mod work;
 
 pub use keep::{begin, keep_up, put, run};

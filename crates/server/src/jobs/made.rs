@@ -1,4 +1,4 @@
-//! A track made anew, along a course or at another pitch: with what is linked with it, one file for each that they came in.
+//! A track made anew, along a course, at another pitch or wide: with what is linked with it, one file for each that they came in.
 
 use crate::db::desk::Beneath;
 use crate::db::tracks::{MadeOf, TrackRow};
@@ -12,11 +12,13 @@ use crate::worker::JobError;
 use marea_core::measure::table::Report;
 use marea_core::retune::wanted::NoteChange;
 use marea_core::signal::{Placed, ReadError, Since, Source, index};
+use marea_core::track::Side;
 use marea_core::units::{SampleRate, SessionFrame, db_of_power};
+use marea_core::widen::drift::Asked as Wide;
 use marea_media::Stop;
 use marea_media::prepare::PrepareError;
 use marea_media::write::{Depth, WavWriter, WriteSpec};
-use marea_session::anew::{AnewError, METHOD, Push, Towards, along, along_and_towards, retuned};
+use marea_session::anew::{AnewError, METHOD, Push, Towards, along, along_and_towards, retuned, widened};
 use std::path::Path;
 use uuid::Uuid;
 
@@ -43,6 +45,8 @@ pub enum How {
     Following(Following),
     /// With notes at another pitch; frames are those of the session.
     Retuned(Vec<NoteChange>),
+    /// As a wide pair: a left and a right side, both of the one track.
+    Widened(Wide),
 }
 
 /// A track that is to be made anew, with what is linked with it.
@@ -65,10 +69,21 @@ pub struct MadeFiles {
     pub files: Vec<MadeFile>,
 }
 
+/// A channel of a file that is made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Channel {
+    /// Which of the sounds that are made.
+    sound: usize,
+    /// The track that it is made of, by its place in the set.
+    pub of: usize,
+    /// The side that it stands on, where it is another than that of the track.
+    pub side: Option<Side>,
+}
+
 /// A file that was made.
 pub struct MadeFile {
-    /// Of its channels in order, the track that each was made of, by its place in the set.
-    pub of: Vec<usize>,
+    /// Its channels in order.
+    pub channels: Vec<Channel>,
     /// SHA-256.
     pub sha256: Vec<u8>,
     /// Bytes.
@@ -97,6 +112,9 @@ impl How {
                 let each = |c: &NoteChange| [c.from, c.to, c.cents, c.drift, c.vibrato];
                 numbers("retuned", &mut changes.iter().flat_map(each));
             }
+            Self::Widened(w) => {
+                numbers("widened", &mut [w.copies as f64, w.apart_ms, w.cents, f64::from(w.drift)].into_iter());
+            }
         }
     }
 
@@ -115,6 +133,7 @@ impl How {
                 along_and_towards(sounds, (course, &lead), (part, rate), report, push)
             }
             Self::Retuned(changes) => retuned(sounds, changes, rate, report, push),
+            Self::Widened(asked) => widened(sounds, asked, rate, report, push),
         }
     }
 
@@ -123,6 +142,7 @@ impl How {
         match self {
             Self::Following(f) => format!("with {}", f.name),
             Self::Retuned(_) => "retuned".into(),
+            Self::Widened(_) => "wide".into(),
         }
     }
 
@@ -130,7 +150,7 @@ impl How {
     pub fn lead(&self) -> Option<Uuid> {
         match self {
             Self::Following(f) => Some(f.lead),
-            Self::Retuned(_) => None,
+            Self::Retuned(_) | Self::Widened(_) => None,
         }
     }
 }
@@ -153,13 +173,29 @@ impl Making {
         Self { set, how, key: sum.hex() }
     }
 
-    /// Tracks of the session that were made like this already, also such as were taken out; none unless there is one for each of the set.
+    /// Files that are made, each with its channels in order: those that the tracks came in, or one of two sides.
+    fn files(&self) -> Vec<Vec<Channel>> {
+        match self.how {
+            How::Widened(_) => {
+                let side = |sound: usize, side: Side| Channel { sound, of: 0, side: Some(side) };
+                vec![vec![side(0, Side::Left), side(1, Side::Right)]]
+            }
+            _ => {
+                let channel = |n: usize| Channel { sound: n, of: n, side: None };
+                files_of(&self.set).into_iter().map(|file| file.into_iter().map(channel).collect()).collect()
+            }
+        }
+    }
+
+    /// Tracks of the session that were made like this already, also such as were taken out; none unless all of them are there.
     pub fn made(&self, all: &[TrackRow]) -> Option<Vec<Beneath>> {
-        let one = |t: &TrackRow| {
-            let is_it = |m: &TrackRow| m.made_of.as_ref().is_some_and(|m| m.key == self.key && m.take == t.id);
-            all.iter().find(|m| is_it(m)).map(|m| Beneath { original: t.id, result: m.id })
-        };
-        self.set.iter().map(one).collect()
+        let each = if matches!(self.how, How::Widened(_)) { 2 } else { 1 };
+        let mut found = Vec::new();
+        for t in &self.set {
+            let is_it = |m: &&TrackRow| m.made_of.as_ref().is_some_and(|m| m.key == self.key && m.take == t.id);
+            found.extend(all.iter().filter(is_it).take(each).map(|m| Beneath { original: t.id, result: m.id }));
+        }
+        (found.len() == each * self.set.len()).then_some(found)
     }
 }
 
@@ -195,10 +231,10 @@ fn written(store: &Store, part: &Path, making: &Making, rate_hz: u32, report: Re
     let longest = since.iter().map(|s| s.frames().unsigned_abs()).sum::<u64>();
     store.check_room(longest * 16).map_err(|e| failed(&e))?;
     std::fs::create_dir_all(part).map_err(|e| failed(&e))?;
-    let groups = files_of(&making.set);
+    let groups = making.files();
     let path = |n: usize| part.join(n.to_string());
-    let writer = |(n, of): (usize, &Vec<usize>)| {
-        let channels = u16::try_from(of.len()).unwrap_or(1);
+    let writer = |(n, file): (usize, &Vec<Channel>)| {
+        let channels = u16::try_from(file.len()).unwrap_or(1);
         let description = format!("{name} {}", making.how.word());
         WavWriter::create(&path(n), WriteSpec { description, ..WriteSpec::new(rate, channels, Depth::Float32) })
     };
@@ -206,9 +242,9 @@ fn written(store: &Store, part: &Path, making: &Making, rate_hz: u32, report: Re
     let mut writers = writers.map_err(|e| failed(&e))?;
     let (mut interleaved, mut power, mut frames) = (Vec::new(), 0.0, 0usize);
     let push = &mut |block: &[Vec<f32>]| {
-        for (writer, of) in writers.iter_mut().zip(&groups) {
+        for (writer, file) in writers.iter_mut().zip(&groups) {
             interleaved.clear();
-            interleaved.extend((0..block[of[0]].len()).flat_map(|t| of.iter().map(move |c| block[*c][t])));
+            interleaved.extend((0..block[0].len()).flat_map(|t| file.iter().map(move |c| block[c.sound][t])));
             writer.push(&interleaved)?;
         }
         frames += block[0].len();
@@ -222,7 +258,7 @@ fn written(store: &Store, part: &Path, making: &Making, rate_hz: u32, report: Re
     writers.into_iter().try_for_each(|w| w.finish().map(|_| ())).map_err(|e| failed(&e))?;
     let before = sounds.iter().map(power_of).sum::<Result<f64, _>>().map_err(|e| failed(&e))?;
     let mut files = Vec::new();
-    for (n, of) in groups.into_iter().enumerate() {
+    for (n, channels) in groups.into_iter().enumerate() {
         let (mut sum, file) = (Sum::default(), std::fs::File::open(path(n)).map_err(|e| failed(&e))?);
         let bytes = sum.read(file).map_err(|e| failed(&e))?;
         let sha256 = sum.finish();
@@ -231,7 +267,7 @@ fn written(store: &Store, part: &Path, making: &Making, rate_hz: u32, report: Re
             PrepareError::Stopped => JobError::Stopped,
             PrepareError::Media(e) => failed(&e),
         })?;
-        files.push(MadeFile { of, sha256, bytes, frames: prepared.frames, coding: prepared.info.coding });
+        files.push(MadeFile { channels, sha256, bytes, frames: prepared.frames, coding: prepared.info.coding });
     }
     let after = power / frames.max(1) as f64;
     let louder_db = if before > 0.0 && after > 0.0 { db_of_power(after / before) } else { 0.0 };

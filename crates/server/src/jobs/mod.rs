@@ -7,6 +7,7 @@ pub mod import;
 pub mod made;
 pub mod results;
 pub mod retune;
+pub mod widen;
 
 pub use crate::worker::program::Program;
 pub use crate::worker::{JobError, Reporter, Workers, blocking};
@@ -202,8 +203,10 @@ impl Workers {
             Task::Derive { of: Subject::Noises(noises), .. } => derive::run(self, session, noises, reporter).await,
             Task::Derive { of: Subject::Double(double), .. } => derive::run(self, session, double, reporter).await,
             Task::Derive { of: Subject::Pitch(pitch), .. } => derive::run(self, session, pitch, reporter).await,
+            Task::Derive { of: Subject::Wide(wide), .. } => derive::run(self, session, wide, reporter).await,
             Task::Follow(doubles) => follow::run(self, session, doubles, reporter).await,
             Task::Retune(of) => retune::run(self, session, of, reporter).await,
+            Task::Widen(of) => widen::run(self, session, of, reporter).await,
             Task::Deliver(options) => deliver::run(self, session, job, options, reporter).await,
         }
     }

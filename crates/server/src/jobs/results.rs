@@ -8,12 +8,25 @@ use crate::db::patch::Facts;
 use crate::db::sessions::{self, Session};
 use crate::db::tracks::{self, MadeOf, TrackRow, UNLINKED};
 use crate::worker::{JobError, Workers, blocking};
+use marea_core::track::Side;
 use marea_session::names::{clean_file_name, stem};
 use sqlx::types::Json;
 use uuid::Uuid;
 
 /// Characters that the name of a track has at most.
 const LONGEST_NAME: usize = 190;
+
+/// A session, its tracks, and the name of one that is to be made anew.
+///
+/// # Errors
+/// When it is not in the session any more.
+pub async fn begun(w: &Workers, session: Uuid, track: Uuid) -> Result<(Session, Vec<TrackRow>, String), JobError> {
+    let s = sessions::get(&w.db, session).await?;
+    let all = tracks::of_session(&w.db, session).await?;
+    let gone = || JobError::Failed("the track is not in the session any more".into());
+    let name = all.iter().find(|t| t.id == track).ok_or_else(gone)?.name.clone();
+    Ok((s, all, name))
+}
 
 /// The tracks of a set made anew, each beneath its own, and not in the session yet; those that were made before are taken as they are.
 ///
@@ -38,15 +51,17 @@ pub async fn kept(
     let mut tx = w.db.begin().await?;
     // As an import does: the session first.
     sessions::touch(&mut *tx, s.id).await?;
-    let own_link = Some(if making.set.len() > 1 { Uuid::now_v7() } else { UNLINKED });
+    let sounds: usize = files.files.iter().map(|f| f.channels.len()).sum();
+    let own_link = Some(if sounds > 1 { Uuid::now_v7() } else { UNLINKED });
     for file in &files.files {
         sqlx::query("INSERT IGNORE INTO recordings (sha256, bytes) VALUES (?, ?)")
             .bind(&file.sha256)
             .bind(file.bytes)
             .execute(&mut *tx)
             .await?;
-        for (of, channel) in file.of.iter().zip(1..) {
-            let take = &making.set[*of];
+        for (of, channel) in file.channels.iter().zip(1..) {
+            let take = &making.set[of.of];
+            let side = of.side.map(Side::word);
             let named = |name: &str| {
                 let name = format!("{name} {}", making.how.word());
                 name.chars().take(LONGEST_NAME).collect::<String>()
@@ -57,7 +72,7 @@ pub async fn kept(
                 id: Uuid::now_v7(),
                 sha256: file.sha256.clone(),
                 channel,
-                channels: u16::try_from(file.of.len()).unwrap_or(1),
+                channels: u16::try_from(file.channels.len()).unwrap_or(1),
                 own_link,
                 link_id: None,
                 file_name: clean_file_name(&format!("{}.wav", named(stem(&take.file_name)))),
@@ -66,7 +81,12 @@ pub async fn kept(
                 notes: Json::default(),
                 // Behind it in the session.
                 position: take.position + 1,
-                name: named(&take.name),
+                name: match of.side {
+                    Some(Side::Left) => named(&take.name) + " L",
+                    Some(Side::Right) => named(&take.name) + " R",
+                    _ => named(&take.name),
+                },
+                side: side.map_or_else(|| take.side.clone(), String::from),
                 start_frame: files.start,
                 frames: file.frames,
                 carried: Carried::default(),
@@ -93,10 +113,12 @@ pub async fn take_over(w: &Workers, session: Uuid, label: String, made: Vec<Bene
     for b in &made {
         let earlier = |t: &&TrackRow| {
             let of_it = t.made_of.as_ref().is_some_and(|m| m.take == b.original);
-            of_it && !t.removed && t.id != b.result
+            of_it && !t.removed && made.iter().all(|m| m.result != t.id)
         };
         let removed = |removed: bool| Facts { removed: Some(removed), ..Facts::default() };
-        changes.extend(all.iter().filter(earlier).map(|t| NewChange::to(t.id, removed(true))));
+        let known: Vec<Uuid> = changes.iter().map(|c| c.track_id).collect();
+        let gone = all.iter().filter(earlier).filter(|t| !known.contains(&t.id));
+        changes.extend(gone.map(|t| NewChange::to(t.id, removed(true))));
         if out(b.result) {
             changes.push(NewChange::to(b.result, removed(false)));
         }

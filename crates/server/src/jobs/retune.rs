@@ -1,8 +1,7 @@
 //! A voice with notes at another pitch, made anew beneath what it was.
 
 use super::made::{How, Making};
-use super::results::{kept, take_over};
-use crate::db::{sessions, tracks};
+use super::results::{begun, kept, take_over};
 use crate::plans::retune::RetuneOf;
 use crate::worker::{JobError, Reporter, Workers};
 use serde_json::json;
@@ -18,10 +17,7 @@ pub async fn run(
     plan: &RetuneOf,
     reporter: &Reporter,
 ) -> Result<serde_json::Value, JobError> {
-    let s = sessions::get(&w.db, session).await?;
-    let all = tracks::of_session(&w.db, session).await?;
-    let gone = || JobError::Failed("the track is not in the session any more".into());
-    let name = all.iter().find(|t| t.id == plan.track).ok_or_else(gone)?.name.clone();
+    let (s, all, name) = begun(w, session, plan.track).await?;
     let changes = plan.changes();
     if changes.is_empty() {
         return Err(JobError::Failed(format!("“{name}”: no note changes")));

@@ -341,6 +341,73 @@ async fn a_note_of_a_voice_is_retuned_and_the_voice_beneath_it_is_a_key_away() {
 }
 
 #[actix_web::test]
+async fn a_part_is_made_wide_once_its_sum_in_mono_was_seen() {
+    let _turn = beside().await;
+    let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);
+    let made = doubles(12.0, 763, &[How::Same]);
+    let id = two(&b, &s, "wide", [("Voice.wav", &made.lead), ("Double.wav", &made.takes[0].sound)]).await;
+    let told = b.find("[data-test=wide-sentence]").await.text().await.expect("a sentence");
+    assert!(told.contains("old") && told.contains("in mono"), "{told}");
+    // Two copies that hardly move cancel bands: that is not called fine.
+    let field = b.find("[data-test=cents]").await;
+    field.clear().await.expect("emptied");
+    field.send_keys("0.5\u{e007}").await.expect("typed");
+    let field = b.find("[data-test=apart]").await;
+    field.clear().await.expect("emptied");
+    field.send_keys("2\u{e007}").await.expect("typed");
+    let plan = async |s: &TestServer| s.get(&format!("/api/sessions/{id}")).await.1["desk"]["plans"]["wide"][0].clone();
+    s.until("kept", async |s| plan(s).await["apart_ms"] == 2.0 && plan(s).await["cents"] == 0.5).await;
+    b.until(
+        "refused",
+        "return /^Does not hold in mono/.test(document.querySelector('[data-test=wide-sentence]').innerText)",
+    )
+    .await;
+    b.until("said", "return /all the same/.test(document.querySelector('[data-test=make-wide]').innerText)").await;
+    // Four copies, further apart, another drift.
+    b.click("[data-test=copies-4]").await;
+    let field = b.find("[data-test=apart]").await;
+    field.clear().await.expect("emptied");
+    field.send_keys("20\u{e007}").await.expect("typed");
+    let field = b.find("[data-test=cents]").await;
+    field.clear().await.expect("emptied");
+    field.send_keys("15\u{e007}").await.expect("typed");
+    s.until("all of it", async |s| plan(s).await["copies"] == 4 && plan(s).await["cents"] == 15.0).await;
+    // Another drift until one holds.
+    let ready = "return document.querySelector('[data-test=make-wide]')?.disabled === false";
+    let holds = "return /^Holds in mono/.test(document.querySelector('[data-test=wide-sentence]').innerText)";
+    for drift in 2..40 {
+        b.key("j").await;
+        s.until("the next one", async |s| plan(s).await["drift"] == drift).await;
+        let told = format!("/api/sessions/{id}/wide");
+        s.until("told", async |s| s.asked(&told, &plan(s).await).await.0 == 200).await;
+        b.until("tried", ready).await;
+        if s.asked(&told, &plan(&s).await).await.1["fine"] == true {
+            break;
+        }
+    }
+    b.until("it holds", holds).await;
+    b.click("[data-test=make-wide]").await;
+    b.until("made", "return !!document.querySelector('[data-test=made]')").await;
+    let lanes = async |s: &TestServer| s.get(&format!("/api/sessions/{id}")).await.1["desk"]["lanes"].clone();
+    let tracks = s.tracks(&id).await;
+    let of =
+        |name: &str| tracks.iter().find(|t| t["name"] == name).expect(name)["id"].as_str().expect("an id").to_string();
+    let [voice, left, right] = ["Voice", "Voice wide L", "Voice wide R"].map(of);
+    assert_eq!(lanes(&s).await[&voice]["muted"], true);
+    // The part again, by one key; both sides are still then.
+    b.key("o").await;
+    s.until("the part", async |s| {
+        let lanes = lanes(s).await;
+        lanes[&voice]["muted"] != true && lanes[&left]["muted"] == true && lanes[&right]["muted"] == true
+    })
+    .await;
+    let sound = delivered(&b, &s, &id, "Voice wide.wav").await;
+    assert!(sound.len() > made.lead.len() && sound.iter().any(|v| v.abs() > 0.01), "it sounds");
+    b.no_errors().await;
+    b.close().await;
+}
+
+#[actix_web::test]
 async fn parts_of_takes_are_put_together_and_a_noise_is_lowered() {
     let _turn = beside().await;
     let (s, b) = (TestServer::start().await, Browser::open(1280, 800).await);

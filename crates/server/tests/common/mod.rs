@@ -194,9 +194,10 @@ impl TestServer {
     pub async fn settled(&self, session: &str) -> Vec<Value> {
         let mut jobs = Vec::new();
         self.until("jobs end", async |s: &Self| {
-            let (_, list) = s.get(&format!("/api/sessions/{session}/jobs")).await;
+            let (status, list) = s.get(&format!("/api/sessions/{session}/jobs")).await;
             jobs = list.as_array().cloned().unwrap_or_default();
-            jobs.iter().all(|j| !["queued", "running"].contains(&j["state"].as_str().unwrap_or("")))
+            // While the database is away nobody knows.
+            status == 200 && jobs.iter().all(|j| !["queued", "running"].contains(&j["state"].as_str().unwrap_or("")))
         })
         .await;
         jobs

@@ -41,3 +41,4 @@ mod requests;
 mod sync_routes;
 mod timing_routes;
 mod uploads;
+mod wide_routes;

@@ -99,6 +99,33 @@ async fn paths_are_drawn_chosen_delivered_and_taken_back() {
     assert_eq!(moved_by(&s, &session).await, [0.0, 0.0, 0.0]);
 }
 
+/// A track that gets another name stays where it is on the map, and goes back with its name.
+#[actix_web::test]
+async fn a_renamed_track_keeps_its_node() {
+    let s = TestServer::start().await;
+    let (session, _) = with_tracks(&s).await;
+    assert_eq!(draw(&s, &session, &map()).await.0, 201);
+    let url = format!("/api/sessions/{session}/paths");
+    let voice = s.tracks(&session).await[0]["id"].clone();
+    let rename = async |s: &TestServer, name: &str| {
+        let decision = json!({ "label": "renamed", "changes": [{ "track_id": voice, "after": { "name": name } }] });
+        s.post(&format!("/api/sessions/{session}/decisions"), decision).await
+    };
+    let (status, said) = rename(&s, "Alto").await;
+    assert_eq!(status, 201, "{said}");
+    let shown = s.get(&url).await.1;
+    assert_eq!(shown["map"]["nodes"][0]["id"], "Alto");
+    assert_eq!(shown["view"]["routes"][0]["name"], "Alto > Voices > Out");
+    // A name that something on the map has already is no node of its own.
+    assert_eq!(rename(&s, "Plate").await.0, 201);
+    assert_eq!(s.get(&url).await.1["map"]["nodes"][0]["id"], "Alto");
+    for (name, node) in [("Alto", "Alto"), ("Voice", "Voice")] {
+        assert_eq!(s.post(&format!("/api/sessions/{session}/undo"), json!({})).await.0, 200);
+        assert_eq!(s.tracks(&session).await[0]["name"], name);
+        assert_eq!(s.get(&url).await.1["map"]["nodes"][0]["id"], node);
+    }
+}
+
 #[actix_web::test]
 async fn a_map_drawn_anew_leaves_the_tracks_and_says_so() {
     let s = TestServer::start().await;

@@ -8,6 +8,7 @@ const tabs = [
   { name: 'takes', label: 'Takes', title: 'Two takes of one part, side by side' },
   { name: 'doubles', label: 'Doubles', title: 'Takes that double a lead, brought into time with it' },
   { name: 'pitch', label: 'Pitch', title: 'The pitch of a voice, and notes of it at another one' },
+  { name: 'wide', label: 'Wide', title: 'Of one part a pair: copies that drift slowly, left and right' },
   { name: 'comp', label: 'Comp', title: 'Of several takes a part each' },
   { name: 'passages', label: 'Passages', title: 'Passages that are heard elsewhere, again or instead' },
   { name: 'noises', label: 'Noises', title: 'Fingers, breaths and clicks before notes' },

@@ -1,5 +1,6 @@
 //! One delay, or does phase turn? What is lost in the sum? Spectra of a quarter second after each hit.
 
+use crate::dsp::bands::THIRDS_HZ;
 use crate::dsp::spectrum::{CrossSpectrum, Transform};
 use crate::measure::lows::{Shared, low_sign};
 use crate::progress::MeasureError;
@@ -41,12 +42,6 @@ pub struct BandGain {
 
 /// Coherence from which a bin counts as heard by both.
 const SHARED_COHERENCE: f64 = 0.3;
-
-/// Nominal centres of the third-octaves from 25 Hz to 16 kHz (ISO 266 preferred frequencies).
-const NOMINAL_HZ: [f64; 29] = [
-    25.0, 31.5, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0, 800.0, 1_000.0,
-    1_250.0, 1_600.0, 2_000.0, 2_500.0, 3_150.0, 4_000.0, 5_000.0, 6_300.0, 8_000.0, 10_000.0, 12_500.0, 16_000.0,
-];
 
 /// Spectra of both tracks in the same places, as recorded and with the lag taken out.
 pub struct Response {
@@ -127,7 +122,7 @@ impl Response {
                 .map(|k| f64::from(self.recorded.aa[k]) + f64::from(self.recorded.bb[k]))
                 .sum()
         };
-        let bands = NOMINAL_HZ.map(|hz| (hz, energy(hz)));
+        let bands = THIRDS_HZ.map(|hz| (hz, energy(hz)));
         let strongest = bands.iter().map(|b| b.1).fold(0.0, f64::max);
         bands.iter().find(|b| strongest > 0.0 && b.1 >= 0.01 * strongest).map(|b| b.0)
     }
@@ -175,7 +170,7 @@ impl Response {
         let sign = if invert { -1.0 } else { 1.0 };
         let all: f64 = self.band_power(20.0, self.rate.hz_f64() * 0.45);
         (-16..=12)
-            .zip(NOMINAL_HZ)
+            .zip(THIRDS_HZ)
             .filter_map(|(n, nominal_hz)| {
                 let hz = 1_000.0 * 10f64.powf(f64::from(n) / 10.0);
                 let half = 10f64.powf(0.05);
