@@ -1,3 +1,4 @@
+# shellcheck shell=bash
 # Sourced. Python's packages that results are held against, in a place of their own; gives the interpreter in `python`.
 . scripts/logged.sh
 python=target/onsets/env/bin/python
