@@ -6,6 +6,7 @@ use crate::signal::index;
 use crate::units::SampleRate;
 use realfft::num_complex::Complex32;
 use realfft::{ComplexToReal, RealToComplex};
+use std::f64::consts::TAU;
 use std::sync::Arc;
 
 /// Compared over so much, in seconds.
@@ -63,12 +64,16 @@ impl Yin {
         0.5 * (self.window as f64 + period)
     }
 
-    /// Part of the power of a tapered window that lies at one over a period.
+    /// Part of the power that lies at one over a period, of whole periods under a raised cosine: two at least, since all other partials of
+    /// the period then lie on zeros of its spectrum, however few periods a window holds.
     fn fundamental(&self, x: &[f32], period: f64) -> f64 {
+        let periods = (self.window as f64 / period).floor().max(2.0);
+        let len = periods * period;
         let (mut sum, mut power, mut weights) = ([0.0; 2], 0.0, [0.0; 2]);
-        for (n, v) in x[..self.window].iter().enumerate() {
-            let w = 0.5 - 0.5 * (std::f64::consts::TAU * (n as f64 + 0.5) / self.window as f64).cos();
-            let (sin, cos) = (std::f64::consts::TAU * n as f64 / period).sin_cos();
+        for (n, v) in x.iter().enumerate().take(len.round() as usize) {
+            let at = n as f64 + 0.5;
+            let w = 0.5 - 0.5 * (TAU * at / len).cos();
+            let (sin, cos) = (TAU * at / period).sin_cos();
             let v = w * f64::from(*v);
             sum = [sum[0] + v * cos, sum[1] + v * sin];
             power += v * v;
@@ -151,7 +156,6 @@ impl Yin {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::f64::consts::TAU;
 
     #[test]
     fn the_difference_is_that_of_the_definition() {

@@ -1,8 +1,8 @@
 //! One part made wide: copies of it that drift slowly in time, and with it in pitch, half of them left and half of them right.
 //!
 //! [`drift`] says by how much a copy is later at every moment, [`Widened`] reads both sides, [`mono`] tells beforehand what their sum
-//! loses. A copy is the part read at a speed that changes by a few thousandths: no moment is made longer, so that attacks stay as sharp
-//! as they are and formants where they are to within those thousandths.
+//! loses. A copy is the part read at a speed that changes by a few thousandths: attacks stay as sharp and formants where they are to
+//! within those thousandths.
 
 pub mod drift;
 pub mod mono;
@@ -29,12 +29,12 @@ impl<'a> Widened<'a> {
         Self { source, drifts, reach, at: -reach }
     }
 
-    /// The frame of the part at which the result begins: a copy may be early.
+    /// The frame of the part at which the result begins, 0 or less: a copy may be early.
     pub fn first(&self) -> i64 {
         -self.reach
     }
 
-    /// Length of the result.
+    /// Length of the result, in frames.
     pub fn frames(&self) -> i64 {
         self.source.frames() + 2 * self.reach
     }

@@ -61,7 +61,7 @@ impl From<PitchOf> for Subject {
 
 impl Derived for PitchOf {
     const KIND: &'static str = "pitch";
-    const METHOD: u32 = 2;
+    const METHOD: u32 = 3;
     type Measured = PitchFound;
 
     fn subject(&self) -> String {
