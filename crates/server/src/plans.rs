@@ -1,16 +1,20 @@
 //! Plans of timing: how a set is moved together, how a layer is set onto its source, how two takes are brought together. Plain data:
 //! kept with the session, measured by jobs, and changed later.
 
+pub mod comp;
 pub mod doubles;
+pub mod layer;
 mod limits;
 pub mod passages;
 pub mod retune;
 pub mod wide;
 
 use crate::error::ServerError;
+pub use comp::CompOf;
 use doubles::DoublesOf;
+pub use layer::LayerOf;
 pub use limits::MOST_BY_HAND;
-use limits::{not_many, within};
+use limits::{far, not_many, within};
 use marea_core::timing::grid::Grid;
 use passages::PassagesOf;
 use retune::RetuneOf;
@@ -23,12 +27,8 @@ use wide::WideOf;
 const MOST_SECTIONS: usize = 200;
 /// Plans of layers or of takes that are kept of one session.
 const MOST_PLANS: usize = 20;
-/// Takes that one part is chosen from, at most.
-const MOST_TAKES: usize = 64;
 /// Passages marked as meant, at most.
 const MOST_MEANT: usize = 1_000;
-/// Moved by hand by no more than this, in frames: a minute at the highest rate.
-const FARTHEST: i64 = 60 * 192_000;
 
 /// A part of the session in which a set is moved, and how.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -102,30 +102,6 @@ fn all_strokes() -> f32 {
     -30.0
 }
 
-/// A hit of a layer that goes elsewhere than onto its source.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-pub struct LayerOwn {
-    /// Session frame of the hit in the layer, as recorded.
-    pub at: i64,
-    /// By how many frames it goes, later when positive; 0 leaves it as recorded.
-    pub by: i64,
-}
-
-/// A layer that is set onto its source, hit by hit.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct LayerOf {
-    /// What was played.
-    pub source: Uuid,
-    /// What doubles it.
-    pub layer: Uuid,
-    /// Only hits named in `own` are moved; else all of them are set onto their source.
-    #[serde(default)]
-    pub picked_only: bool,
-    /// Hits that go elsewhere.
-    #[serde(default)]
-    pub own: Vec<LayerOwn>,
-}
-
 /// A passage of one of two takes that is moved as a whole.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct PassageMove {
@@ -160,13 +136,6 @@ pub struct Meant {
     pub takes: [Uuid; 2],
     /// Session frames, as recorded, from its first chord to its last.
     pub range: [i64; 2],
-}
-
-fn far(moves: impl IntoIterator<Item = i64>) -> Result<(), ServerError> {
-    match moves.into_iter().all(|by| by.unsigned_abs() <= FARTHEST.unsigned_abs()) {
-        true => Ok(()),
-        false => Err(ServerError::Invalid("a stroke is moved by a minute at most".into())),
-    }
 }
 
 impl SectionOf {
@@ -204,25 +173,6 @@ impl TimingOf {
     }
 }
 
-impl LayerOf {
-    /// As [`TimingOf::check`].
-    ///
-    /// # Errors
-    /// [`ServerError::Invalid`] names what cannot.
-    pub fn check(&self) -> Result<(), ServerError> {
-        if self.source == self.layer {
-            return Err(ServerError::Invalid("a track is no layer of its own".into()));
-        }
-        not_many(self.own.len(), MOST_BY_HAND, "hits moved by hand")?;
-        far(self.own.iter().map(|o| o.by))
-    }
-
-    /// Every session frame in it.
-    pub fn frames(&self) -> impl Iterator<Item = i64> {
-        self.own.iter().map(|o| o.at)
-    }
-}
-
 impl TakesOf {
     /// As [`TimingOf::check`].
     ///
@@ -247,54 +197,6 @@ impl TakesOf {
     /// Every session frame in it.
     pub fn frames(&self) -> impl Iterator<Item = i64> {
         self.moves.iter().flat_map(|m| [m.from, m.to])
-    }
-}
-
-/// A part of the session in which one of several takes is heard.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-pub struct CompPart {
-    /// Session frames: the first, and the one after the last.
-    pub range: [i64; 2],
-    /// The take.
-    pub take: Uuid,
-}
-
-/// Of several takes a part each.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-pub struct CompOf {
-    /// The takes; outside of all parts the first is heard.
-    pub takes: Vec<Uuid>,
-    /// Of several over one another the last counts.
-    #[serde(default)]
-    pub parts: Vec<CompPart>,
-}
-
-impl CompOf {
-    /// As [`TimingOf::check`].
-    ///
-    /// # Errors
-    /// [`ServerError::Invalid`] names what cannot.
-    pub fn check(&self) -> Result<(), ServerError> {
-        let mut each = self.takes.clone();
-        each.sort_unstable();
-        each.dedup();
-        if each.len() != self.takes.len() {
-            return Err(ServerError::Invalid("a take is named once".into()));
-        }
-        not_many(self.takes.len(), MOST_TAKES, "takes")?;
-        not_many(self.parts.len(), MOST_BY_HAND, "parts")?;
-        if self.parts.iter().any(|p| p.range[0] >= p.range[1]) {
-            return Err(ServerError::Invalid("a part ends after it begins".into()));
-        }
-        match self.parts.iter().all(|p| self.takes.contains(&p.take)) {
-            true => Ok(()),
-            false => Err(ServerError::Invalid("a part is one of the takes'".into())),
-        }
-    }
-
-    /// Every session frame in it.
-    pub fn frames(&self) -> impl Iterator<Item = i64> {
-        self.parts.iter().flat_map(|p| p.range)
     }
 }
 
@@ -430,6 +332,8 @@ impl Plans {
 
 #[cfg(test)]
 mod tests {
+    use super::comp::CompPart;
+    use super::layer::LayerOwn;
     use super::*;
 
     fn timing() -> TimingOf {

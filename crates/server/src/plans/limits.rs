@@ -20,3 +20,17 @@ pub(super) fn not_many(count: usize, most: usize, what: &str) -> Result<(), Serv
         false => Err(ServerError::Invalid(format!("{most} {what} at most"))),
     }
 }
+
+/// Moved by hand by no more than this, in frames: a minute at the highest rate.
+const FARTHEST: i64 = 60 * 192_000;
+
+/// Nothing is moved by hand by more than [`FARTHEST`].
+///
+/// # Errors
+/// [`ServerError::Invalid`].
+pub(super) fn far(moves: impl IntoIterator<Item = i64>) -> Result<(), ServerError> {
+    match moves.into_iter().all(|by| by.unsigned_abs() <= FARTHEST.unsigned_abs()) {
+        true => Ok(()),
+        false => Err(ServerError::Invalid("a stroke is moved by a minute at most".into())),
+    }
+}

@@ -13,6 +13,7 @@ mod hands;
 mod lanes;
 mod latency;
 mod listening;
+mod made;
 mod page;
 mod passages;
 mod prints;

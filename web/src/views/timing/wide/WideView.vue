@@ -126,7 +126,7 @@ useKeys('Wide', [
       </div>
       <aside class="facts" data-test="wide-facts">
         <p v-if="trouble" class="undecided" role="alert">{{ trouble }}</p>
-        <p v-if="view.fits && current" class="clear" data-test="made">It stands like this.</p>
+        <p v-if="view.fits && current" class="clear" data-test="made">The pair stands in its place.</p>
         <p v-else-if="busy && making" role="status">{{ making.title }}: {{ Math.round(making.progress * 100) }} %</p>
         <div class="buttons">
           <el-button

@@ -29,5 +29,5 @@ export function told(name: string, found: Pick<Found, 'bands' | 'fine'>): string
   if (!worst) return `${name} is silent: there is nothing to make wide.`
   const band = `the band at ${hertz(worst.hz)} Hz ${change(worst.gain_db)}`
   if (found.fine) return `Holds in mono: at worst ${band}.`
-  return `Does not hold in mono: ${band} against copies that have nothing to do with one another. Try another drift, or more time.`
+  return `Does not hold in mono: ${band} against copies that have nothing to do with one another. Try another drift, or more milliseconds.`
 }
